@@ -20,7 +20,7 @@ from oak_sled.core.compiler import tree, types
 from oak_sled.core.compiler.types import BOOL, FLOAT, INT, NOTHING, WORD, Array, Bundle, Record, Scalar, Tuple, Type
 
 _SCALARS = {FLOAT: "double", INT: "int64_t", WORD: "uint64_t", BOOL: "bool", NOTHING: "void"}
-_TAKEN = frozenset(
+TAKEN = frozenset(
     [
         "auto",
         "break",
@@ -153,7 +153,7 @@ class File:
         """The name of a function in C: with its module, so that no name of a value is the same."""
         made = f"{symbol.split('.')[-3]}_{name}"
         taken, count = set(self.used.values()), 2
-        while made in taken or (count == 2 and made in _TAKEN):
+        while made in taken or (count == 2 and made in TAKEN):
             made, count = f"{symbol.split('.')[-3]}_{name}_{count}", count + 1
         return made
 
@@ -234,7 +234,7 @@ _HELPERS = frozenset(re.findall(r"^static inline \w+ (\w+)\(", HEAD, re.MULTILIN
 
 
 def _named(name: str) -> str:
-    return f"{name}_" if name in _TAKEN or name in _HELPERS else name
+    return f"{name}_" if name in TAKEN or name in _HELPERS else name
 
 
 class _Writer:

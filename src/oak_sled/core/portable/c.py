@@ -1,0 +1,235 @@
+"""C99: one file, with the numbers of a craft and what it keeps in two records."""
+
+from __future__ import annotations
+
+from oak_sled.core.compiler.c99 import TAKEN
+from oak_sled.core.compiler.types import BOOL, FLOAT, INT, NOTHING, Scalar, Tuple, Type
+from oak_sled.core.portable.code import Cell, Function, Program
+from oak_sled.core.portable.writer import Writer, fields, tuple_name
+from oak_sled.core.portable.words import KEPT_SAYS, heading, interface, shape_words
+
+HELPERS = """static double least(double a, double b) { return b < a ? b : a; }
+static double greatest(double a, double b) { return b > a ? b : a; }"""
+
+
+class C(Writer):
+    """Writes C99."""
+
+    EXTENSION = "c"
+    KINDS = {FLOAT: "double", INT: "int", BOOL: "bool", NOTHING: "void"}
+    SELF = "c"
+    INCLUDES = ("#include <math.h>", "#include <stdbool.h>", "#include <stddef.h>", "#include <string.h>")
+
+    def __init__(self, program: Program):
+        super().__init__(program)
+        self.prefix = program.name
+        self.record = "".join(word.capitalize() for word in program.name.split("_"))
+        self.called = {one.name for one in program.functions}
+
+    def kind(self, of: Type) -> str:
+        if isinstance(of, Tuple):
+            return tuple_name(of)
+        assert isinstance(of, Scalar)
+        return self.KINDS[of]
+
+    def name(self, name: str) -> str:
+        taken = name in TAKEN or name in self.called or name in (self.SELF, "least", "greatest")
+        return f"{name}_" if taken else name
+
+    def cell(self, of: Cell) -> str:
+        indices = "".join(f"[{self.index(of.name, axis, one)}]" for axis, one in enumerate(of.indices))
+        return f"{self.SELF}->{of.name}{indices}"
+
+    def number(self, name: str) -> str:
+        return f"{self.SELF}->n.{name}"
+
+    def call(self, function: Function, values: list[str]) -> str:
+        handed = [self.SELF, *values] if function.touches else values
+        return f"{function.name}({', '.join(handed)})"
+
+    def row(self, of: Type, items: list[str]) -> str:
+        return f"({self.kind(of)}){{{', '.join(items)}}}"
+
+    # the file
+
+    def text(self) -> str:
+        """The whole file."""
+        self.comment(heading(self.program, self.EXTENSION))
+        for one in self.INCLUDES:
+            self.put(one)
+        self.put("")
+        self.declare_numbers()
+        self.declare_rows()
+        self.declare_kept()
+        for of, name in self.tuples_of():
+            self.declare_tuple(of, name)
+        for line in HELPERS.splitlines():
+            self.put(line)
+        self.put("")
+        for function in self.program.functions:
+            self.function(function)
+        self.doors()
+        return "\n".join(self.lines) + "\n"
+
+    def declare_numbers(self) -> None:
+        """The record of the numbers, and their values."""
+        self.comment("The numbers of the craft, SI and radians. Turn them while it runs: they are read in every tick.")
+        self.put("typedef struct {")
+        self.depth += 1
+        for name, number in self.program.numbers.items():
+            says = f"  /* {number.says} */" if number.says else ""
+            self.put(f"double {name}{''.join(f'[{n}]' for n in number.shape)};{says}")
+        self.depth -= 1
+        self.put(f"}} {self.record}Numbers;")
+        self.put("")
+        self.put(f"static const {self.record}Numbers {self.prefix}_numbers = {{")
+        self.depth += 1
+        for name, number in self.program.numbers.items():
+            self.put(f".{name} = {self.values(number.shape, number.values)},")
+        self.depth -= 1
+        self.put("};")
+        self.put("")
+
+    def values(self, shape: tuple[int, ...], values: list[float] | list[float | int]) -> str:
+        """Numbers as they are written down at once."""
+        if not shape:
+            return self.real(values[0]) if isinstance(values[0], float) else str(values[0])
+        texts = [self.real(one).strip("()") if isinstance(one, float) else str(one) for one in values]
+        if len(shape) == 1:
+            return f"{{{', '.join(texts)}}}"
+        each = len(values) // shape[0]
+        return f"{{{', '.join(self.values(shape[1:], values[k : k + each]) for k in range(0, len(values), each))}}}"
+
+    def declare_rows(self) -> None:
+        """Names of the rows of what is kept."""
+        seen: list[tuple[str, ...]] = []
+        for one in self.program.kept.values():
+            if one.rows and one.rows not in seen and not any(one.rows == rows[: len(one.rows)] for rows in seen):
+                seen = [rows for rows in seen if rows != one.rows[: len(rows)]] + [one.rows]
+        for rows in seen:
+            self.put(f"enum {{ {', '.join(rows)} }};")
+        self.put("")
+
+    def declare_kept(self) -> None:
+        """The record of what the craft keeps."""
+        self.comment("The craft: its numbers, its motion, and what it keeps from tick to tick.")
+        self.put("typedef struct {")
+        self.depth += 1
+        self.put(f"{self.record}Numbers n;")
+        for name, one in self.program.kept.items():
+            says = KEPT_SAYS.get(name, "")
+            ends = f"  /* {says} */" if says else ""
+            self.put(f"{self.kind(one.type)} {name}{''.join(f'[{n}]' for n in one.shape)};{ends}")
+        self.depth -= 1
+        self.put(f"}} {self.record};")
+        self.put("")
+
+    def declare_tuple(self, of: Type, name: str) -> None:
+        """The record of a tuple."""
+        assert isinstance(of, Tuple)
+        if all(one == of.items[0] for one in of.items):
+            self.put(f"typedef struct {{ {self.kind(of.items[0])} {', '.join(fields(of))}; }} {name};")
+            return
+        inner = " ".join(f"{self.kind(one)} {name};" for name, one in zip(fields(of), of.items, strict=True))
+        self.put(f"typedef struct {{ {inner} }} {name};")
+
+    def head(self, function: Function) -> str:
+        """The line in which a function begins."""
+        handed = [f"{self.record} *{self.SELF}"] if function.touches else []
+        handed += [f"{self.kind(kind)} {self.name(name)}" for name, kind in function.arguments]
+        return f"static {self.kind(function.returns)} {function.name}({', '.join(handed) or 'void'})"
+
+    def function(self, function: Function) -> None:
+        """One function with its comment."""
+        if function.says:
+            self.comment(function.says)
+        self.put(self.head(function))
+        self.put("{")
+        self.locals(function)
+        self.block(function.body)
+        self.put("}")
+        self.put("")
+
+    def locals(self, function: Function) -> None:
+        """Names of a function, declared by their types."""
+        by_kind: dict[str, list[str]] = {}
+        given = {name for name, _ in function.arguments}
+        counters = counters_of(function)
+        for name, kind in function.names.items():
+            if name not in given and name not in counters:
+                by_kind.setdefault(self.kind(kind), []).append(self.name(name))
+        for kind_name, names in by_kind.items():
+            self.put(f"{self.INDENT}{kind_name} {', '.join(names)};")
+
+    def doors(self) -> None:
+        """The functions that a game calls."""
+        words = interface(self.program)
+        p, r = self.prefix, self.record
+        self.comment(words["begin"])
+        self.put(f"void {p}_begin({r} *c)")
+        self.put("{")
+        self.depth += 1
+        self.put("memset(c, 0, sizeof *c);")
+        self.put(f"c->n = {p}_numbers;")
+        for name, one in self.program.kept.items():
+            for indices, value in shape_words(one):
+                if value != 0:
+                    text = self.real(float(value)) if one.type == FLOAT else str(value)
+                    self.put(f"c->{name}{''.join(f'[{k}]' for k in indices)} = {text};")
+        self.depth -= 1
+        self.put("}")
+        self.put("")
+        count = self.program.kept["inputs"].shape[0] if "inputs" in self.program.kept else 0
+        self.comment(words["tick"])
+        self.put(f"void {p}_tick({r} *c, const double *inputs)")
+        self.put("{")
+        self.depth += 1
+        if count:
+            self.put("memcpy(c->inputs, inputs, sizeof c->inputs);")
+        else:
+            self.put("(void)inputs;")
+        self.put("tick(c);")
+        self.depth -= 1
+        self.put("}")
+        self.put("")
+        self.comment(words["push"])
+        self.put(f"void {p}_push(const {r} *c, const double *inputs, double force[3], double torque[3])")
+        self.put("{")
+        self.depth += 1
+        self.put(f"{r} next = *c;")
+        self.put(f"{p}_tick(&next, inputs);")
+        self.put("for (int i = 0; i < 3; i++) {")
+        self.put("    force[i] = c->n.mass * (next.velocity[i] - c->velocity[i]) / c->n.dt;")
+        self.put("    torque[i] = (next.momentum[i] - c->momentum[i]) / c->n.dt;")
+        self.put("}")
+        self.depth -= 1
+        self.put("}")
+        self.put("")
+        self.comment(words["set"])
+        self.put(f"bool {p}_set({r} *c, const char *name, double value)")
+        self.put("{")
+        self.depth += 1
+        self.put("static const struct { const char *name; size_t at; } known[] = {")
+        for name, number in self.program.numbers.items():
+            if not number.shape:
+                self.put(f'    {{"{name}", offsetof({r}Numbers, {name})}},')
+        self.put("};")
+        self.put("for (size_t k = 0; k < sizeof known / sizeof known[0]; k++) {")
+        self.put("    if (strcmp(known[k].name, name) == 0) {")
+        self.put("        memcpy((char *)&c->n + known[k].at, &value, sizeof value);")
+        self.put("        return true;")
+        self.put("    }")
+        self.put("}")
+        self.put("return false;")
+        self.depth -= 1
+        self.put("}")
+
+
+def counters_of(function: Function) -> set[str]:
+    """Names that only count the rounds of loops."""
+    from oak_sled.core.portable import code
+    from oak_sled.core.portable.trim import all_leaves
+
+    found = list(all_leaves(function.body))
+    counts = {one.name for one in found if isinstance(one, code.For)}
+    return counts - {one.name for one in found if isinstance(one, code.Set)}

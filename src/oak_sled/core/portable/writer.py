@@ -1,0 +1,290 @@
+"""Writes a folded program in a language: what all of them share. A language says how its words are, in a few methods.
+
+`docs/adding-a-language.md` walks through an addition.
+"""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Sequence
+
+from oak_sled.core.base.faults import refuse
+from oak_sled.core.compiler.types import BOOL, FLOAT, INT, NOTHING, Tuple, Type
+from oak_sled.core.portable import code
+from oak_sled.core.portable.code import Cell, Expr, Function, Program
+
+WIDE = 112
+"""Columns of a line."""
+AXES = "xyzw"
+
+
+class Writer:
+    """Writes one program. The class fields are the words of a language."""
+
+    INDENT = "    "
+    AND, OR, NOT = " && ", " || ", "!"
+    TRUE, FALSE = "true", "false"
+    END = ";"
+    OF_FLOATS: dict[str, str] = {}
+    """Functions of floats that the language calls otherwise than C."""
+
+    def __init__(self, program: Program):
+        self.program = program
+        self.lines: list[str] = []
+        self.depth = 0
+        self.tuples: dict[Type, str] = {}
+
+    # words of a language
+
+    def kind(self, of: Type) -> str:
+        """The name of a type."""
+        raise NotImplementedError
+
+    def cell(self, of: Cell) -> str:
+        """A kept number."""
+        raise NotImplementedError
+
+    def number(self, name: str) -> str:
+        """A number of the craft."""
+        raise NotImplementedError
+
+    def call(self, function: Function, values: list[str]) -> str:
+        """A call of a function of the program."""
+        raise NotImplementedError
+
+    def row(self, of: Type, items: list[str]) -> str:
+        """A tuple of values."""
+        raise NotImplementedError
+
+    def maths(self, name: str, values: list[str]) -> str:
+        """A function of floats."""
+        return f"{self.OF_FLOATS.get(name, name)}({', '.join(values)})"
+
+    def extreme(self, which: str, kind: Type, left: str, right: str) -> str:
+        """The lesser or greater of two."""
+        return f"{'least' if which == 'min' else 'greatest'}({left}, {right})"
+
+    def item(self, owner: str, of: Type, place: int) -> str:
+        """One of a tuple."""
+        return f"{owner}.{fields(of)[place]}"
+
+    def cast(self, to: str, value: str) -> str:
+        """A float as an int, or an int as a float."""
+        return f"({'double' if to == 'float' else 'int'}){value}"
+
+    def index(self, name: str, axis: int, of: Expr) -> str:
+        """An index of a kept array: by the name of its row where it has one."""
+        rows = self.program.kept[name].rows if name in self.program.kept else ()
+        if axis == 0 and isinstance(of, code.Lit) and int(of.value) < len(rows):
+            return rows[int(of.value)]
+        return bare(self.value(of))
+
+    # statements
+
+    def put(self, line: str) -> None:
+        """A line at the present depth."""
+        self.lines.append(self.INDENT * self.depth + line if line else "")
+
+    def comment(self, words: str) -> None:
+        """A comment of one or several lines."""
+        room = WIDE - 6 - len(self.INDENT) * self.depth
+        found = [part for line in words.splitlines() for part in (textwrap.wrap(line, room) or [""])]
+        if len(found) == 1:
+            self.put(f"/* {found[0]} */")
+            return
+        for k, line in enumerate(found):
+            head, tail = "/* " if k == 0 else "   ", " */" if k == len(found) - 1 else ""
+            self.put(f"{head}{line}{tail}")
+
+    def block(self, body: Sequence[code.Statement]) -> None:
+        """Statements, one level deeper."""
+        self.depth += 1
+        for one in body:
+            getattr(self, f"do_{type(one).__name__}")(one)
+        self.depth -= 1
+
+    def do_Set(self, one: code.Set) -> None:
+        self.put(f"{self.name(one.name)} = {bare(self.value(one.value))}{self.END}")
+
+    def do_Put(self, one: code.Put) -> None:
+        place, value = self.cell(one.cell), one.value
+        if isinstance(value, code.Two) and value.op in "+-*/" and self.value(value.left) == place:
+            self.put(f"{place} {value.op}= {bare(self.value(value.right))}{self.END}")
+            return
+        self.put(f"{place} = {bare(self.value(value))}{self.END}")
+
+    def do_Do(self, one: code.Do) -> None:
+        self.put(f"{self.value(one.value)}{self.END}")
+
+    def do_Ret(self, one: code.Ret) -> None:
+        self.put(f"return{'' if one.value is None else ' ' + bare(self.value(one.value))}{self.END}")
+
+    def do_Jump(self, one: code.Jump) -> None:
+        self.put(f"{one.word}{self.END}")
+
+    def do_If(self, one: code.If) -> None:
+        self.put(f"if ({bare(self.value(one.test))}) {{")
+        self.block(one.yes)
+        no = one.no
+        while len(no) == 1 and isinstance(no[0], code.If):
+            self.put(f"}} else if ({bare(self.value(no[0].test))}) {{")
+            self.block(no[0].yes)
+            no = no[0].no
+        if no:
+            self.put("} else {")
+            self.block(no)
+        self.put("}")
+
+    def do_While(self, one: code.While) -> None:
+        self.put(f"while ({bare(self.value(one.test))}) {{")
+        self.block(one.body)
+        self.put("}")
+
+    def do_For(self, one: code.For) -> None:
+        name, onward = self.name(one.name), f"+= {one.step}" if one.step > 0 else f"-= {-one.step}"
+        onward = {"+= 1": "++", "-= 1": "--"}.get(onward, f" {onward}")
+        less = "<" if one.step > 0 else ">"
+        first, last = bare(self.value(one.first)), bare(self.value(one.last))
+        self.put(f"for ({self.counter(name)} = {first}; {name} {less} {last}; {name}{onward}) {{")
+        self.block(one.body)
+        self.put("}")
+
+    def counter(self, name: str) -> str:
+        """The counter of a loop where it begins."""
+        return f"{self.kind(INT)} {name}"
+
+    def name(self, name: str) -> str:
+        """A name of a function."""
+        return name
+
+    # expressions
+
+    def value(self, of: Expr) -> str:
+        """An expression, in brackets where it has an operator."""
+        found: str = getattr(self, f"on_{type(of).__name__}")(of)
+        return found
+
+    def on_Lit(self, of: code.Lit) -> str:
+        if of.type == BOOL:
+            return self.TRUE if of.value else self.FALSE
+        if of.type == FLOAT:
+            return self.real(float(of.value))
+        return str(of.value)
+
+    def real(self, value: float) -> str:
+        """A float, so that it is read back to the bit."""
+        text = repr(value)
+        if text in ("inf", "-inf", "nan"):
+            return self.unusual(text)
+        text = text if "." in text or "e" in text else f"{text}.0"
+        return f"({text})" if text.startswith("-") else text
+
+    def unusual(self, text: str) -> str:
+        """Infinity, or what is no number."""
+        raise refuse("export", f"the number {text}", "a finite one")
+
+    def on_Var(self, of: code.Var) -> str:
+        return self.name(of.name)
+
+    def on_Num(self, of: code.Num) -> str:
+        return self.table(of.name, [bare(self.value(one)) for one in of.indices])
+
+    def table(self, name: str, indices: list[str]) -> str:
+        """A number of the craft, or one of a table."""
+        return f"{self.number(name)}{''.join(f'[{one}]' for one in indices)}"
+
+    def on_Cell(self, of: Cell) -> str:
+        return self.cell(of)
+
+    def on_Row(self, of: code.Row) -> str:
+        return self.row(of.type, [bare(self.value(one)) for one in of.items])
+
+    def on_Item(self, of: code.Item) -> str:
+        return self.item(self.value(of.owner), of.owner.type, of.place)
+
+    def on_One(self, of: code.One) -> str:
+        value = self.value(of.value)
+        if of.op == "not":
+            return f"{self.NOT}{value}"
+        return f"(-{value})" if of.op == "-" else self.cast(of.op, value)
+
+    def on_Two(self, of: code.Two) -> str:
+        left, right = self.value(of.left), self.value(of.right)
+        if of.op in ("min", "max"):
+            return self.extreme(of.op, of.type, bare(left), bare(right))
+        if of.op == "**":
+            return self.maths("pow", [bare(left), bare(right)])
+        if of.op in ("and", "or"):
+            return f"({left}{self.AND if of.op == 'and' else self.OR}{right})"
+        if of.op in ("+", "-", "*", "/", "<", "<=", ">", ">=", "==", "!="):
+            return f"({left} {self.operator(of.op)} {right})"
+        raise refuse("export", f"the operator {of.op} on numbers of the run", "a craft without what needs it")
+
+    def operator(self, op: str) -> str:
+        """An operator."""
+        return op
+
+    def on_Choose(self, of: code.Choose) -> str:
+        return f"({self.value(of.test)} ? {self.value(of.yes)} : {self.value(of.no)})"
+
+    def on_Maths(self, of: code.Maths) -> str:
+        return self.maths(of.name, [bare(self.value(one)) for one in of.values])
+
+    def on_Call(self, of: code.Call) -> str:
+        return self.call(of.function, [bare(self.value(one)) for one in of.values])
+
+    # types
+
+    def tuples_of(self) -> list[tuple[Type, str]]:
+        """The tuples of the program, each behind those in it, with names."""
+        found: dict[Type, str] = {}
+
+        def add(of: Type) -> None:
+            if not isinstance(of, Tuple) or of in found:
+                return
+            for inner in of.items:
+                add(inner)
+            found[of] = tuple_name(of)
+
+        for function in self.program.functions:
+            for _, kind in [*function.arguments, *function.names.items()]:
+                add(kind)
+            add(function.returns)
+            for one in all_of(function):
+                add(one.type)
+        return list(found.items())
+
+
+def all_of(function: Function) -> list[Expr]:
+    """The expressions of a function that are tuples."""
+    from oak_sled.core.portable.trim import all_leaves
+
+    return [one for one in all_leaves(function.body) if isinstance(getattr(one, "type", None), Tuple)]
+
+
+def tuple_name(of: Type) -> str:
+    """The name of a tuple: Vec3 for three floats, else by what is in it."""
+    assert isinstance(of, Tuple)
+    if all(one == FLOAT for one in of.items):
+        return f"Vec{len(of.items)}"
+    letters = {FLOAT: "F", INT: "I", BOOL: "B", NOTHING: "N"}
+    return "".join(tuple_name(one) if isinstance(one, Tuple) else letters[one] for one in of.items)  # type: ignore[index]
+
+
+def fields(of: Type) -> tuple[str, ...]:
+    """The names of the items of a tuple."""
+    assert isinstance(of, Tuple)
+    count = len(of.items)
+    return tuple(AXES[:count]) if count <= len(AXES) else tuple(f"v{k}" for k in range(count))
+
+
+def bare(text: str) -> str:
+    """Without the brackets round the whole of it."""
+    if not (text.startswith("(") and text.endswith(")")):
+        return text
+    depth = 0
+    for k, letter in enumerate(text):
+        depth += (letter == "(") - (letter == ")")
+        if depth == 0 and k < len(text) - 1:
+            return text
+    return text[1:-1]
