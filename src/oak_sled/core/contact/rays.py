@@ -62,6 +62,36 @@ def cast(scene, b, support, now, seen):
     """Casts one ray of body `b`; a support that finds nothing keeps its reach as its gap, and -1 as what is below.
     seen : how many bodies of `scene.sighted` it may find."""
     body = scene.solids[b]
+    lever, origin, way = aim(body, support, now)
+    found, below, n = FAR, -1, (0.0, 0.0, 1.0)
+    point = origin
+    if support.muted == 0 and support.radius > 0.0:
+        found, below, point, n = touched(scene, support.layer, origin, way, support.reach, support.radius, seen)
+    elif support.muted == 0:
+        found, below, n = nearest(scene, support.layer, origin, way, support.reach, seen)
+        point = (origin[0] + found * way[0], origin[1] + found * way[1], origin[2] + found * way[2])
+    if below < 0:
+        find_nothing(support, origin, way)
+        return
+    other = scene.solids[below]
+    vx, vy, vz = 0.0, 0.0, 0.0
+    if below != GROUND:  # which never moves
+        at = origin_for(scene, other, point)
+        arm = (at[0] - other.position[0], at[1] - other.position[1], at[2] - other.position[2])
+        swing = spatial.cross((other.spin[0], other.spin[1], other.spin[2]), arm)
+        vx, vy, vz = other.velocity[0] + swing[0], other.velocity[1] + swing[1], other.velocity[2] + swing[2]
+    belt = (0.0, 0.0, 0.0)
+    if other.belt[0] != 0.0 or other.belt[1] != 0.0 or other.belt[2] != 0.0:
+        belt = spatial.to_world(other.axes, (other.belt[0], other.belt[1], other.belt[2]))
+    find(body, support, lever, way, found, point, n, (vx, vy, vz))
+    support.velocity[0], support.velocity[1], support.velocity[2] = vx + belt[0], vy + belt[1], vz + belt[2]
+    support.below, support.material = below, other.material
+
+
+@compiled
+def aim(body, support, now):
+    """From where and which way a ray looks in this tick: m from the centre of mass to it, m, and a unit vector, world
+    axes. What its support found in the tick before is put aside."""
     support.before = support.gap if support.below >= 0 else -1.0
     support.loaded = support.load
     support.load = 0.0
@@ -74,36 +104,54 @@ def cast(scene, b, support, now, seen):
         way = (-now.up[0], -now.up[1], -now.up[2])
     for i in range(3):
         support.way[i], support.force[i] = way[i], 0.0
-    found, below, n = FAR, -1, (0.0, 0.0, 1.0)
-    point = origin
-    if support.muted == 0 and support.radius > 0.0:
-        found, below, point, n = touched(scene, support.layer, origin, way, support.reach, support.radius, seen)
-    elif support.muted == 0:
-        found, below, n = nearest(scene, support.layer, origin, way, support.reach, seen)
-        point = (origin[0] + found * way[0], origin[1] + found * way[1], origin[2] + found * way[2])
-    if below < 0:
-        support.gap, support.below, support.rate = support.reach, -1, 0.0
-        for i in range(3):
-            support.normal[i], support.velocity[i] = -way[i], 0.0
-            support.point[i] = origin[i] + support.reach * way[i]
-        return
-    other = scene.solids[below]
-    vx, vy, vz = 0.0, 0.0, 0.0
-    if below != GROUND:  # which never moves
-        at = origin_for(scene, other, point)
-        arm = (at[0] - other.position[0], at[1] - other.position[1], at[2] - other.position[2])
-        swing = spatial.cross((other.spin[0], other.spin[1], other.spin[2]), arm)
-        vx, vy, vz = other.velocity[0] + swing[0], other.velocity[1] + swing[1], other.velocity[2] + swing[2]
-    belt = (0.0, 0.0, 0.0)
-    if other.belt[0] != 0.0 or other.belt[1] != 0.0 or other.belt[2] != 0.0:
-        belt = spatial.to_world(other.axes, (other.belt[0], other.belt[1], other.belt[2]))
+    return lever, origin, way
+
+
+@compiled
+def find_nothing(support, origin, way):
+    """A ray that meets nothing keeps its reach as its gap, and -1 as what is below."""
+    support.gap, support.below, support.rate = support.reach, -1, 0.0
+    for i in range(3):
+        support.normal[i], support.velocity[i] = -way[i], 0.0
+        support.point[i] = origin[i] + support.reach * way[i]
+
+
+@compiled
+def find(body, support, lever, way, found, point, n, moves):
+    """Writes what a ray met: m to it, where, the normal there, and how fast the surface moves, m/s."""
     turning = spatial.cross((body.spin[0], body.spin[1], body.spin[2]), lever)
-    rate = (body.velocity[0] + turning[0] - vx) * way[0] + (body.velocity[1] + turning[1] - vy) * way[1]
-    rate += (body.velocity[2] + turning[2] - vz) * way[2]
+    rate = (body.velocity[0] + turning[0] - moves[0]) * way[0] + (body.velocity[1] + turning[1] - moves[1]) * way[1]
+    rate += (body.velocity[2] + turning[2] - moves[2]) * way[2]
     for i in range(3):
         support.point[i], support.normal[i] = point[i], n[i]
-    support.velocity[0], support.velocity[1], support.velocity[2] = vx + belt[0], vy + belt[1], vz + belt[2]
-    support.gap, support.below, support.material, support.rate = found, below, other.material, -rate
+    support.gap, support.rate = found, -rate
+
+
+@unit
+def hear_all(crafts, scene, supports, nows):
+    """`cast_all` for a craft in a game, which casts the rays itself: what they met stands in `hit` of each support."""
+    for c in range(crafts.shape[0]):
+        first = crafts[c].first_support + crafts[c].supports
+        for k in range(first, first + crafts[c].rays):
+            hear(scene.solids[crafts[c].body], supports[k], nows[c])
+            if supports[k].axle.radius > 0.0:
+                ask_nothing(supports[k].axle)
+
+
+@compiled
+def hear(body, support, now):
+    """Takes what a game says that a ray met."""
+    lever, origin, way = aim(body, support, now)
+    if support.muted == 1 or support.hit[0] < 0.0:
+        find_nothing(support, origin, way)
+        return
+    n = (support.hit[1], support.hit[2], support.hit[3])
+    moves = (support.hit[4], support.hit[5], support.hit[6])
+    point = (support.hit[7], support.hit[8], support.hit[9])
+    find(body, support, lever, way, support.hit[0], point, n, moves)
+    for i in range(3):
+        support.velocity[i] = moves[i]
+    support.below, support.material = GROUND, 0
 
 
 @compiled

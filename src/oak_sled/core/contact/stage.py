@@ -60,6 +60,13 @@ def touch_nothing(craft, supports, now):
         sum_up(craft, supports, now)
 
 
+@unit
+def touch_none(crafts, scene, supports, ground, nows):
+    """`collide` for a craft in a game, which has the contacts: crafts touch nothing here but by their rays."""
+    for c in range(crafts.shape[0]):
+        touch_nothing(crafts[c], supports, nows[c])
+
+
 @compiled
 def release(craft, supports):
     """Nothing carries a craft any more; what carried nothing before is left as it is."""

@@ -127,6 +127,8 @@ SUPPORT = np.dtype(
         ("before", "f8"),  # m, the gap of the tick before; -1 where it found nothing
         ("force", "f8", (3,)),  # N that its part gives the craft there, world axes
         ("last_friction", "f8", (3,)),  # what dry friction gave in the tick before, over the load: see `dryfriction`
+        # of a ray that a game casts: m to what it met, below 0 for nothing; its normal, m/s of it, and m where it is
+        ("hit", "f8", (10,)),
         ("axle", AXLE),
     ]
 )

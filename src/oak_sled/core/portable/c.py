@@ -4,12 +4,16 @@ from __future__ import annotations
 
 from oak_sled.core.compiler.c99 import TAKEN
 from oak_sled.core.compiler.types import BOOL, FLOAT, INT, NOTHING, Scalar, Tuple, Type
+from oak_sled.core.portable import code
 from oak_sled.core.portable.code import Cell, Function, Program
-from oak_sled.core.portable.writer import Writer, fields, tuple_name
-from oak_sled.core.portable.words import KEPT_SAYS, heading, interface, shape_words
+from oak_sled.core.portable.trim import all_leaves
+from oak_sled.core.portable.writer import Writer, bare, fields, tuple_name
+from oak_sled.core.portable.words import KEPT_SAYS, heading, interface, record_name, shape_words
 
 HELPERS = """static double least(double a, double b) { return b < a ? b : a; }
-static double greatest(double a, double b) { return b > a ? b : a; }"""
+static double greatest(double a, double b) { return b > a ? b : a; }
+static int int_least(int a, int b) { return b < a ? b : a; }
+static int int_greatest(int a, int b) { return b > a ? b : a; }"""
 
 
 class C(Writer):
@@ -18,12 +22,12 @@ class C(Writer):
     EXTENSION = "c"
     KINDS = {FLOAT: "double", INT: "int", BOOL: "bool", NOTHING: "void"}
     SELF = "c"
-    INCLUDES = ("#include <math.h>", "#include <stdbool.h>", "#include <stddef.h>", "#include <string.h>")
+    INCLUDES = ("#include <math.h>", "#include <stdbool.h>", "#include <string.h>")
 
     def __init__(self, program: Program):
         super().__init__(program)
         self.prefix = program.name
-        self.record = "".join(word.capitalize() for word in program.name.split("_"))
+        self.record = record_name(program)
         self.called = {one.name for one in program.functions}
 
     def kind(self, of: Type) -> str:
@@ -54,7 +58,7 @@ class C(Writer):
 
     def text(self) -> str:
         """The whole file."""
-        self.comment(heading(self.program, self.EXTENSION))
+        self.comment(heading(self.program))
         for one in self.INCLUDES:
             self.put(one)
         self.put("")
@@ -63,32 +67,54 @@ class C(Writer):
         self.declare_kept()
         for of, name in self.tuples_of():
             self.declare_tuple(of, name)
+        body = self.written()
         for line in HELPERS.splitlines():
-            self.put(line)
+            if any(f"{line.split('(')[0].split()[-1]}(" in one for one in body):
+                self.put(line)
         self.put("")
-        for function in self.program.functions:
-            self.function(function)
+        self.lines += body
         self.doors()
         return "\n".join(self.lines) + "\n"
 
+    def written(self) -> list[str]:
+        """The lines of all functions."""
+        before, self.lines = self.lines, []
+        for function in self.program.functions:
+            self.function(function)
+        made, self.lines = self.lines, before
+        return made
+
+    def extreme(self, which: str, kind: Type, left: str, right: str) -> str:
+        word = "int_" if kind == INT else ""
+        return f"{word}{super().extreme(which, kind, left, right)}"
+
     def declare_numbers(self) -> None:
-        """The record of the numbers, and their values."""
+        """The list of the numbers with their values, the record of them, and tables."""
+        single = {name: one for name, one in self.program.numbers.items() if not one.shape}
         self.comment("The numbers of the craft, SI and radians. Turn them while it runs: they are read in every tick.")
-        self.put("typedef struct {")
+        self.put(f"#define {self.prefix.upper()}_NUMBERS(X) \\")
         self.depth += 1
-        for name, number in self.program.numbers.items():
-            says = f"  /* {number.says} */" if number.says else ""
-            self.put(f"double {name}{''.join(f'[{n}]' for n in number.shape)};{says}")
+        for place, (name, number) in enumerate(single.items()):
+            says = f" /* {number.says} */" if number.says else ""
+            more = " \\" if place < len(single) - 1 else ""
+            self.put(f"X({name}, {self.real(number.values[0]).strip('()')}){says}{more}")
         self.depth -= 1
+        self.put("")
+        self.put("typedef struct {")
+        self.put("#define X(name, value) double name;")
+        self.put(f"{self.INDENT}{self.prefix.upper()}_NUMBERS(X)")
+        self.put("#undef X")
         self.put(f"}} {self.record}Numbers;")
         self.put("")
-        self.put(f"static const {self.record}Numbers {self.prefix}_numbers = {{")
-        self.depth += 1
         for name, number in self.program.numbers.items():
-            self.put(f".{name} = {self.values(number.shape, number.values)},")
-        self.depth -= 1
-        self.put("};")
+            if number.shape:
+                sizes = "".join(f"[{n}]" for n in number.shape)
+                kind = "int" if isinstance(number.values[0], int) else "double"
+                self.put(f"static const {kind} {name}{sizes} = {self.values(number.shape, number.values)};")
         self.put("")
+
+    def table(self, name: str, indices: list[str]) -> str:
+        return f"{name}{''.join(f'[{one}]' for one in indices)}" if indices else self.number(name)
 
     def values(self, shape: tuple[int, ...], values: list[float] | list[float | int]) -> str:
         """Numbers as they are written down at once."""
@@ -102,11 +128,7 @@ class C(Writer):
 
     def declare_rows(self) -> None:
         """Names of the rows of what is kept."""
-        seen: list[tuple[str, ...]] = []
-        for one in self.program.kept.values():
-            if one.rows and one.rows not in seen and not any(one.rows == rows[: len(one.rows)] for rows in seen):
-                seen = [rows for rows in seen if rows != one.rows[: len(rows)]] + [one.rows]
-        for rows in seen:
+        for rows in self.row_names():
             self.put(f"enum {{ {', '.join(rows)} }};")
         self.put("")
 
@@ -155,11 +177,19 @@ class C(Writer):
         by_kind: dict[str, list[str]] = {}
         given = {name for name, _ in function.arguments}
         counters = counters_of(function)
+        self.once = named_once(function)
+        self.kinds = dict(function.names)
         for name, kind in function.names.items():
-            if name not in given and name not in counters:
+            if name not in given and name not in counters and name not in self.once:
                 by_kind.setdefault(self.kind(kind), []).append(self.name(name))
         for kind_name, names in by_kind.items():
             self.put(f"{self.INDENT}{kind_name} {', '.join(names)};")
+
+    def do_Set(self, one: code.Set) -> None:
+        if one.name in self.once:
+            self.put(f"{self.kind(self.kinds[one.name])} {self.name(one.name)} = {bare(self.value(one.value))};")
+            return
+        super().do_Set(one)
 
     def doors(self) -> None:
         """The functions that a game calls."""
@@ -170,7 +200,9 @@ class C(Writer):
         self.put("{")
         self.depth += 1
         self.put("memset(c, 0, sizeof *c);")
-        self.put(f"c->n = {p}_numbers;")
+        self.put("#define X(name, value) c->n.name = value;")
+        self.put(f"{p.upper()}_NUMBERS(X)")
+        self.put("#undef X")
         for name, one in self.program.kept.items():
             for indices, value in shape_words(one):
                 if value != 0:
@@ -188,7 +220,7 @@ class C(Writer):
             self.put("memcpy(c->inputs, inputs, sizeof c->inputs);")
         else:
             self.put("(void)inputs;")
-        self.put("tick(c);")
+        self.put("run_tick(c);")
         self.depth -= 1
         self.put("}")
         self.put("")
@@ -209,17 +241,9 @@ class C(Writer):
         self.put(f"bool {p}_set({r} *c, const char *name, double value)")
         self.put("{")
         self.depth += 1
-        self.put("static const struct { const char *name; size_t at; } known[] = {")
-        for name, number in self.program.numbers.items():
-            if not number.shape:
-                self.put(f'    {{"{name}", offsetof({r}Numbers, {name})}},')
-        self.put("};")
-        self.put("for (size_t k = 0; k < sizeof known / sizeof known[0]; k++) {")
-        self.put("    if (strcmp(known[k].name, name) == 0) {")
-        self.put("        memcpy((char *)&c->n + known[k].at, &value, sizeof value);")
-        self.put("        return true;")
-        self.put("    }")
-        self.put("}")
+        self.put("#define X(known, start) if (strcmp(name, #known) == 0) { c->n.known = value; return true; }")
+        self.put(f"{p.upper()}_NUMBERS(X)")
+        self.put("#undef X")
         self.put("return false;")
         self.depth -= 1
         self.put("}")
@@ -227,9 +251,13 @@ class C(Writer):
 
 def counters_of(function: Function) -> set[str]:
     """Names that only count the rounds of loops."""
-    from oak_sled.core.portable import code
-    from oak_sled.core.portable.trim import all_leaves
-
     found = list(all_leaves(function.body))
     counts = {one.name for one in found if isinstance(one, code.For)}
     return counts - {one.name for one in found if isinstance(one, code.Set)}
+
+
+def named_once(function: Function) -> set[str]:
+    """Names that get their value in one place: they are declared there."""
+    given = [one.name for one in all_leaves(function.body) if isinstance(one, code.Set | code.For)]
+    arguments = {name for name, _ in function.arguments}
+    return {name for name in given if given.count(name) == 1 and name not in arguments}

@@ -209,7 +209,7 @@ class Number:
     """A number of the craft, or a table of them. unit : ""; says : what it is."""
 
     shape: tuple[int, ...]
-    values: list[float]
+    values: list[float | int]
     unit: str = ""
     says: str = ""
 

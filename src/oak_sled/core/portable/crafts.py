@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -16,11 +17,12 @@ from oak_sled.core.base.faults import refuse
 from oak_sled.core.compiler import types
 from oak_sled.core.compiler.kernel import PROGRAM
 from oak_sled.core.compiler.types import FLOAT, INT
+from oak_sled.core.contact import rays, stage
 from oak_sled.core.kernel import state
 from oak_sled.core.parts import register
-from oak_sled.core.portable import code, trim
+from oak_sled.core.portable import code, tidy, trim
 from oak_sled.core.portable.code import Kept, Program
-from oak_sled.core.portable.fold import Fold, Path, Ref
+from oak_sled.core.portable.fold import Fold, Path, Ref, leaves
 from oak_sled.core.tick import loop, step
 from oak_sled.core.yard.craft import Craft
 
@@ -30,6 +32,10 @@ WANTED = {"position", "velocity", "attitude", "spin", "momentum", "time"}
 """What a game looks at: it is kept up to date even where no equation reads it."""
 FLAGS = ("free", "free_spin", "start", "normal", "up", "level")
 """Floats that are yes or no, or directions: they stand in the equations as they are."""
+
+
+OTHERWISE = {"tick": "run_tick", "begin": "begin_tick", "push": "push_it", "set": "set_it"}
+"""Functions of the kernel whose names are those of what a game calls."""
 
 
 @dataclass
@@ -45,7 +51,8 @@ class Names:
             skipped = {"nows": 1, "scene": 2, "world": 0}[str(root)]
             rest = rest[skipped:]
         if root == "world" and rest[0] == "supports":
-            rest = ("foot", *rest[1:])
+            wheel = "axle" in rest
+            rest = ("wheel" if wheel else "foot", *(one for one in rest[1:] if one != "axle"))
         elif root == "world" and rest[0] == "parts":
             rest = (self.craft.parts[int(rest[1])].id, *rest[3:])
         elif root == "world":
@@ -82,7 +89,7 @@ class Names:
         """Of a function: the part that it is of."""
         part = next((path for path in at if path[:2] == ("world", "parts") and len(path) > 2), None)
         if part is None:
-            return kernel
+            return OTHERWISE.get(kernel, kernel)
         name = self.craft.parts[int(part[2])].id
         return name if kernel in ("act", "command") else f"{name}_{kernel}"
 
@@ -124,25 +131,74 @@ class Alone:
         stays = list(what_stays(job.craft))
         if stays:
             raise refuse(job.craft.id, f"cannot leave: {'; '.join(stays)}", "a craft without these")
+        pulls = tuple(block for block in job.ground.blocks if block.attracts > 0.0)
         ground = job.ground.replace(
-            walls=(), gates=(), blocks=(), volumes=(), rails=(), joints=(), ties=(), patches=(), edges="open"
+            walls=(), gates=(), blocks=pulls, volumes=(), rails=(), joints=(), ties=(), patches=(), edges="open"
         )
         driven = tuple(track for track in job.drill.tracks if track.shape not in ("aim", "pace"))
         drill = job.drill.replace(cast=(), twins=(), events=(), ties=(), craft="", tracks=driven)
         alone = Job(job.craft, ground, drill, job.ticks, job.integrator)
         machine = Machine.of(alone)
+        craft = machine.world.crafts[0]
+        if craft["rays"] == 0:  # a hull without contacts stands on nothing
+            feet = max(1, int(craft["feet"]))
+            craft["supports"] = feet
+            machine.world = machine.world._replace(supports=machine.world.supports[:feet].copy())
         machine.world.calls[LEFT_OUT] = 0
+        below = (machine.world.crafts, machine.scene, machine.world.supports)
+        if craft["rays"] > 0:
+            kinds = tuple(types.of_value(one) for one in (*below, machine.nows))
+            machine.world.calls[state.CAST] = rays.hear_all.address(kinds)
+        if craft["free"][2] == 1.0:
+            kinds = tuple(types.of_value(one) for one in (*below, machine.world.ground[0], machine.nows))
+            machine.world.calls[state.COLLIDE] = stage.touch_none.address(kinds)
         machine.nows[0]["next_event"] = NEVER
         loop.begin(machine.world, machine.scene, machine.nows)
         return cls(alone, machine, tracks.inputs(alone, round(drill.duration * job.ticks)))
 
     def tick(self, inputs: Floats) -> None:
         """Runs one tick of what leaves. inputs : shape (channels,)."""
+        self.cast()
         step.tick(*self.given(inputs))
+
+    def rays(self) -> range:
+        """The supports that are rays."""
+        craft = self.machine.world.crafts[0]
+        first = int(craft["first_support"] + craft["supports"])
+        return range(first, first + int(craft["rays"]))
+
+    def cast(self) -> None:
+        """Casts the rays on a level plane at height 0, and writes what they meet, as a game does."""
+        world, body, now = self.machine.world, self.machine.scene.solids, self.machine.nows[0]
+        solid = body[world.crafts[0]["body"]]
+        for ray in self.rays():
+            support = world.supports[ray]
+            origin, way = ray_of(support, solid, now)
+            radius = float(support["radius"])
+            far = max(origin[2] - radius, 0.0) / -way[2] + radius if way[2] < 0.0 else math.inf
+            support["hit"] = 0.0
+            if not far < support["reach"]:
+                support["hit"][0] = -1.0
+                continue
+            t = far - radius
+            support["hit"][0], support["hit"][3] = far, 1.0
+            support["hit"][7:] = origin[0] + t * way[0], origin[1] + t * way[1], 0.0
 
     def given(self, inputs: Floats) -> tuple[Any, ...]:
         """The arguments of a tick."""
         return self.machine.world, self.machine.scene, self.machine.shot_memory, self.machine.nows, inputs
+
+
+def ray_of(support: Any, solid: Any, now: Any) -> tuple[Floats, Floats]:
+    """Where a ray begins, m, and its direction, world axes."""
+    axes = solid["axes"]
+    origin = solid["position"] + axes @ support["at"]
+    way = -axes[:, 2]
+    if support["aim"] == rays.AIM_WORLD:
+        way = -now["level"][:, 2]
+    elif support["aim"] == rays.AIM_GROUND:
+        way = -now["up"]
+    return origin, way
 
 
 LEFT_OUT = [state.OTHERS, state.FLY, state.COLLIDE, state.LAND, state.CAST, state.PUSH_BACK]
@@ -158,12 +214,8 @@ def what_stays(craft: Craft) -> Iterator[str]:
     for part in craft.parts:
         if craft.gain_of(part) <= 0.0:
             continue
-        if part.rays():
-            yield f"{part.id} finds the ground by rays, which is not exported yet"
         if any(getattr(part, place.field) for place in part.PLACES):
             yield f"{part.id} follows a formula (draw it as a curve)"
-        if part.LAUNCHES or part.BURSTS:
-            yield f"{part.id} acts on other bodies (mute it, and let the game do that)"
 
 
 def program_of(alone: Alone) -> Program:
@@ -173,6 +225,9 @@ def program_of(alone: Alone) -> Program:
     fold = Fold(names)
     for place in range(len(inputs)):
         fold.write(("raw", place))
+    for ray in alone.rays():
+        for number in range(10):
+            fold.write(("world", "supports", ray, "hit", number))
     given = alone.given(inputs)
     function = PROGRAM.read(step.tick, tuple(types.of_value(one) for one in given))
     roots = [
@@ -187,6 +242,10 @@ def program_of(alone: Alone) -> Program:
     used = {leaf.name for one in functions for leaf in trim.all_leaves(one.body) if isinstance(leaf, code.Num)}
     numbers = {name: number for name, number in fold.numbers.items() if name in used | {"mass", "dt"}}
     mark_touching(functions)
+    writing = trim.writers(functions)
+    for one in functions:
+        tidy.tidied(one, writing)
+    functions = tidy.gathered([made], functions)
     decided = sorted(name for name in fold.assumed if name in numbers)
     return Program(
         name=job.craft.id,
@@ -205,24 +264,57 @@ def program_of(alone: Alone) -> Program:
 
 def kept_of(fold: Fold, functions: list[code.Function], names: Names, memory: dict[str, Any]) -> dict[str, Kept]:
     """What a craft keeps, as much of each array as is used, with its values at the start."""
-    used: dict[str, int] = {}
+    extent: dict[str, tuple[int, ...]] = {}
     for one in functions:
-        for leaf in trim.all_leaves(one.body):
-            if isinstance(leaf, code.Cell):
-                used[leaf.name] = len(leaf.indices)
+        for cell, at in cells_of(one.body, {}):
+            sizes = [max(k[axis] for k in fold.kept[cell.name][1]) if n is None else n for axis, n in enumerate(at)]
+            known = extent.get(cell.name, (0,) * len(sizes))
+            extent[cell.name] = tuple(max(a, b) for a, b in zip(known, sizes, strict=True))
     for name in WANTED | {"inputs"}:
         if name in fold.kept:
-            used.setdefault(name, len(next(iter(fold.kept[name][1]))))
+            every = fold.kept[name][1]
+            extent[name] = tuple(max(at[axis] for at in every) for axis in range(len(next(iter(every)))))
     found = {}
-    for name in sorted(used):
+    for name in sorted(extent):
         kind, places = fold.kept[name]
-        shape = tuple(max(at[axis] for at in places) + 1 for axis in range(used[name]))
+        shape = tuple(n + 1 for n in extent[name])
         start: list[float | int] = []
         for at in np.ndindex(*shape):
             value = value_at(memory, places[at]) if at in places else 0
             start.append(float(value) if kind == FLOAT else int(value))
         found[name] = Kept(kind, shape, start, names.rows(name, shape[0]) if shape else ())
     return found
+
+
+def cells_of(
+    body: Sequence[code.Statement], counts: dict[str, int]
+) -> Iterator[tuple[code.Cell, tuple[int | None, ...]]]:
+    """Kept numbers of statements, with the greatest of each index; None: not known. counts : the last round of the
+    loops round them."""
+    for one in body:
+        inner: dict[str, int] = counts
+        if isinstance(one, code.For) and isinstance(one.first, code.Lit) and isinstance(one.last, code.Lit):
+            inner = {**counts, one.name: max(int(one.last.value) - 1, int(one.first.value))}
+        for part in ("yes", "no", "body"):
+            if hasattr(one, part):
+                yield from cells_of(getattr(one, part), inner)
+        for leaf in own_leaves(one):
+            if isinstance(leaf, code.Cell):
+                yield leaf, tuple(last_of(index, inner) for index in leaf.indices)
+
+
+def own_leaves(one: code.Statement) -> Iterator[Any]:
+    """The nodes of a statement, without those of statements in it."""
+    for part in ("value", "test", "first", "last", "cell"):
+        if getattr(one, part, None) is not None:
+            yield from leaves(getattr(one, part))
+
+
+def last_of(index: code.Expr, counts: dict[str, int]) -> int | None:
+    """The greatest value of an index."""
+    if isinstance(index, code.Lit):
+        return int(index.value)
+    return counts.get(index.name) if isinstance(index, code.Var) else None
 
 
 def value_at(memory: dict[str, Any], path: Path) -> Any:

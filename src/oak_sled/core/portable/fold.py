@@ -114,6 +114,8 @@ class Fold:
         self.kept: dict[str, tuple[Type, dict[Path, Path]]] = {}
         """What is kept, by name: its type, and where each index of it lies in memory."""
         self.functions: dict[Any, Function] = {}
+        self.trying = 0
+        """Loops round what is folded now that are written out after all where their rounds are not alike."""
         self._taken: set[str] = set()
         self._trees: dict[int, tree.Function] = {}
 
@@ -223,10 +225,11 @@ class Fold:
         values = one.value.reshape(-1)
         if all(value == values[0] for value in values):
             return self.read(kind, values[0], places[0])
-        if kind == INT:
+        if kind == INT and self.trying:
             raise Unlike
         name = self.naming.number(tuple(step for step in one.path if isinstance(step, str | int)))
-        self.numbers.setdefault(name, code.Number(one.value.shape, [float(value) for value in values]))
+        as_kind = int if kind == INT else float
+        self.numbers.setdefault(name, code.Number(one.value.shape, [as_kind(value) for value in values]))
         return Num(kind, name, one.indices())
 
     def cell_open(self, kind: Type, one: Open) -> Cell:
@@ -255,6 +258,8 @@ def is_static(value: Value) -> bool:
     """True for what is known here."""
     if isinstance(value, Row):
         return all(is_static(one) for one in value.items)
+    if isinstance(value, code.One) and value.op == "-":
+        return is_static(value.value)
     return isinstance(value, Lit | Ref) or (isinstance(value, Num) and not value.indices)
 
 
@@ -434,12 +439,15 @@ class _Body:
                     del self.carried[state[2] :]
             if alike:
                 state = (dict(self.known), list(self.out), len(self.carried))
+                self.fold.trying += 1
                 try:
                     return self.rolled(one, first, last)
                 except Unlike:
                     self.known, self.out = state[0], state[1]
                     del self.carried[state[2] :]
-                    return self.written_out(one, rounds)
+                finally:
+                    self.fold.trying -= 1
+                return self.written_out(one, rounds)
         return self.rolled(one, first, last)
 
     def rolled(self, one: tree.For, first: Expr, last: Expr) -> str:
@@ -556,6 +564,10 @@ class _Body:
 
     def on_TupleOf(self, of: tree.TupleOf) -> Value:
         items: list[Any] = [self.value(one) for one in of.items]
+        first = items[0] if items else None
+        if isinstance(first, Item) and first.owner.type == of.type and isinstance(first.owner, Var):
+            if all(same(item, Item(item.type, first.owner, k)) for k, item in enumerate(items)):
+                return first.owner
         return Row(of.type, items)
 
     def on_Item(self, of: tree.Item) -> Value:
@@ -807,9 +819,7 @@ def reads(of: tree.Expr, name: str) -> bool:
 
 def assigned(statements: Sequence[tree.Statement]) -> set[str]:
     """Names that statements give values to."""
-    return {
-        one.name for one in nodes_of(statements) if isinstance(one, tree.Assign | tree.For)
-    }
+    return {one.name for one in nodes_of(statements) if isinstance(one, tree.Assign)}
 
 
 def words_of(statements: Sequence[tree.Statement]) -> list[str]:

@@ -48,7 +48,12 @@ KEPT_SAYS = {
 }
 
 
-def heading(program: Program, extension: str) -> str:
+def record_name(program: Program) -> str:
+    """The name of a craft as that of a type."""
+    return "".join(word.capitalize() for word in program.name.split("_"))
+
+
+def heading(program: Program) -> str:
     """What stands at the top of a file."""
     return f"{program.title}, as tuned on Oak Sled.\n{program.about}\n{FRAMES}\n{program.assumed}\n{LICENCE}"
 

@@ -13,8 +13,12 @@ from oak_sled.core.compiler.types import BOOL, FLOAT, INT, NOTHING, Tuple, Type
 from oak_sled.core.portable import code
 from oak_sled.core.portable.code import Cell, Expr, Function, Program
 
+BINDS = {"or": 1, "and": 2, "==": 3, "!=": 3, "<": 4, "<=": 4, ">": 4, ">=": 4, "+": 5, "-": 5, "*": 6, "/": 6}
+"""How tightly operators bind; those of one number from left to right."""
 WIDE = 112
 """Columns of a line."""
+DATA, WIDEST = 1500, 200
+"""Letters from which on a line is a table, and the columns of one."""
 AXES = "xyzw"
 
 
@@ -82,8 +86,16 @@ class Writer:
     # statements
 
     def put(self, line: str) -> None:
-        """A line at the present depth."""
-        self.lines.append(self.INDENT * self.depth + line if line else "")
+        """A line at the present depth; what is too long goes on in the next, further in."""
+        room = (WIDE if len(line) < DATA else WIDEST) - len(self.INDENT) * self.depth
+        more = ""
+        while len(more + line) > room and "/*" not in line:
+            cut = max(line.rfind(word, 0, room - len(more)) + len(word) - 1 for word in (", ", " + ", " - ", " && "))
+            if cut < 20:
+                break
+            self.lines.append(f"{self.INDENT * self.depth}{more}{line[:cut].rstrip()}")
+            line, more = line[cut:].lstrip(), self.INDENT
+        self.lines.append(f"{self.INDENT * self.depth}{more}{line}" if line else "")
 
     def comment(self, words: str) -> None:
         """A comment of one or several lines."""
@@ -214,11 +226,24 @@ class Writer:
             return self.extreme(of.op, of.type, bare(left), bare(right))
         if of.op == "**":
             return self.maths("pow", [bare(left), bare(right)])
+        left, right = self.side(of.left, of.op, False), self.side(of.right, of.op, True)
         if of.op in ("and", "or"):
             return f"({left}{self.AND if of.op == 'and' else self.OR}{right})"
-        if of.op in ("+", "-", "*", "/", "<", "<=", ">", ">=", "==", "!="):
+        if of.op in BINDS:
             return f"({left} {self.operator(of.op)} {right})"
         raise refuse("export", f"the operator {of.op} on numbers of the run", "a craft without what needs it")
+
+    def side(self, of: Expr, op: str, right: bool) -> str:
+        """An operand, in brackets only where the operator would bind otherwise than it is meant."""
+        text = self.value(of)
+        if not isinstance(of, code.Two) or of.op not in BINDS or op not in BINDS:
+            return text
+        inner, outer = BINDS[of.op], BINDS[op]
+        if of.op == "and" and op == "or":  # compilers warn of it without brackets
+            return text
+        if inner > outer or (inner == outer and not right and inner in (5, 6)):
+            return bare(text)
+        return text
 
     def operator(self, op: str) -> str:
         """An operator."""
@@ -234,6 +259,14 @@ class Writer:
         return self.call(of.function, [bare(self.value(one)) for one in of.values])
 
     # types
+
+    def row_names(self) -> list[tuple[str, ...]]:
+        """Names of the rows of what is kept, each list once."""
+        found: list[tuple[str, ...]] = []
+        for one in self.program.kept.values():
+            if one.rows and not any(one.rows == rows[: len(one.rows)] for rows in found):
+                found = [rows for rows in found if rows != one.rows[: len(rows)]] + [one.rows]
+        return found
 
     def tuples_of(self) -> list[tuple[Type, str]]:
         """The tuples of the program, each behind those in it, with names."""
