@@ -238,7 +238,7 @@ def program_of(alone: Alone) -> Program:
     made.says = "A tick, in the order in which it happens."
     functions = trim.trimmed([made], WANTED)
     kept = kept_of(fold, functions, names, {"raw": inputs, "world": machine.world, "scene": machine.scene,
-                                            "nows": machine.nows})  # fmt: skip
+                                            "nows": machine.nows, "rays": alone.rays()})  # fmt: skip
     used = {leaf.name for one in functions for leaf in trim.all_leaves(one.body) if isinstance(leaf, code.Num)}
     numbers = {name: number for name, number in fold.numbers.items() if name in used | {"mass", "dt"}}
     mark_touching(functions)
@@ -246,6 +246,8 @@ def program_of(alone: Alone) -> Program:
     for one in functions:
         tidy.tidied(one, writing)
     functions = tidy.gathered([made], functions)
+    for one in functions:  # in some languages what is called and what is kept share their names
+        one.name = f"do_{one.name}" if one.name in kept else one.name
     decided = sorted(name for name in fold.assumed if name in numbers)
     return Program(
         name=job.craft.id,
@@ -270,7 +272,11 @@ def kept_of(fold: Fold, functions: list[code.Function], names: Names, memory: di
             sizes = [max(k[axis] for k in fold.kept[cell.name][1]) if n is None else n for axis, n in enumerate(at)]
             known = extent.get(cell.name, (0,) * len(sizes))
             extent[cell.name] = tuple(max(a, b) for a, b in zip(known, sizes, strict=True))
-    for name in WANTED | {"inputs"}:
+    if "foot_hit" in extent:  # a game writes all of it
+        for ray in memory["rays"]:
+            for number in range(10):
+                fold.cell(FLOAT, ("world", "supports", ray, "hit", number))
+    for name in WANTED | {"inputs"} | ({"foot_hit"} & extent.keys()):
         if name in fold.kept:
             every = fold.kept[name][1]
             extent[name] = tuple(max(at[axis] for at in every) for axis in range(len(next(iter(every)))))
