@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from typing import ClassVar
+
 from oak_sled.core.compiler.c99 import TAKEN
 from oak_sled.core.compiler.types import BOOL, FLOAT, INT, NOTHING, Scalar, Tuple, Type
 from oak_sled.core.portable import code
 from oak_sled.core.portable.code import Cell, Function, Program
 from oak_sled.core.portable.trim import all_leaves
-from oak_sled.core.portable.writer import Writer, bare, fields, tuple_name
 from oak_sled.core.portable.words import KEPT_SAYS, heading, interface, record_name, shape_words
+from oak_sled.core.portable.writer import Writer, bare, fields, tuple_name
 
 HELPERS = """static double least(double a, double b) { return b < a ? b : a; }
 static double greatest(double a, double b) { return b > a ? b : a; }
@@ -19,9 +21,9 @@ static int int_greatest(int a, int b) { return b > a ? b : a; }"""
 class C(Writer):
     """Writes C99."""
 
-    EXTENSION = "c"
-    KINDS = {FLOAT: "double", INT: "int", BOOL: "bool", NOTHING: "void"}
-    SELF = "c"
+    EXTENSION, NONE = "c", "void"
+    KINDS: ClassVar[dict[Type, str]] = {FLOAT: "double", INT: "int", BOOL: "bool", NOTHING: "void"}
+    SELF, ARROW, HANDED, DOOR, OWN = "c", "->", "*", "", "static "
     INCLUDES = ("#include <math.h>", "#include <stdbool.h>", "#include <string.h>")
 
     def __init__(self, program: Program):
@@ -42,10 +44,10 @@ class C(Writer):
 
     def cell(self, of: Cell) -> str:
         indices = "".join(f"[{self.index(of.name, axis, one)}]" for axis, one in enumerate(of.indices))
-        return f"{self.SELF}->{of.name}{indices}"
+        return f"{self.SELF}{self.ARROW}{of.name}{indices}"
 
     def number(self, name: str) -> str:
-        return f"{self.SELF}->n.{name}"
+        return f"{self.SELF}{self.ARROW}n.{name}"
 
     def call(self, function: Function, values: list[str]) -> str:
         handed = [self.SELF, *values] if function.touches else values
@@ -62,19 +64,27 @@ class C(Writer):
         for one in self.INCLUDES:
             self.put(one)
         self.put("")
+        self.open()
         self.declare_numbers()
         self.declare_rows()
         self.declare_kept()
         for of, name in self.tuples_of():
             self.declare_tuple(of, name)
         body = self.written()
-        for line in HELPERS.splitlines():
+        for line in HELPERS.replace("static ", self.OWN).splitlines():
             if any(f"{line.split('(')[0].split()[-1]}(" in one for one in body):
                 self.put(line)
         self.put("")
         self.lines += body
         self.doors()
+        self.close()
         return "\n".join(self.lines) + "\n"
+
+    def open(self) -> None:
+        """What stands before everything."""
+
+    def close(self) -> None:
+        """What stands behind everything."""
 
     def written(self) -> list[str]:
         """The lines of all functions."""
@@ -157,9 +167,9 @@ class C(Writer):
 
     def head(self, function: Function) -> str:
         """The line in which a function begins."""
-        handed = [f"{self.record} *{self.SELF}"] if function.touches else []
+        handed = [f"{self.record} {self.HANDED}{self.SELF}"] if function.touches else []
         handed += [f"{self.kind(kind)} {self.name(name)}" for name, kind in function.arguments]
-        return f"static {self.kind(function.returns)} {function.name}({', '.join(handed) or 'void'})"
+        return f"{self.OWN}{self.kind(function.returns)} {function.name}({', '.join(handed) or self.NONE})"
 
     def function(self, function: Function) -> None:
         """One function with its comment."""
@@ -193,31 +203,29 @@ class C(Writer):
 
     def doors(self) -> None:
         """The functions that a game calls."""
-        words = interface(self.program)
-        p, r = self.prefix, self.record
+        words, p, r, c = interface(self.program), self.prefix, self.record, f"{self.SELF}{self.ARROW}"
         self.comment(words["begin"])
-        self.put(f"void {p}_begin({r} *c)")
+        self.put(f"{self.DOOR}void {p}_begin({r} {self.HANDED}c)")
         self.put("{")
         self.depth += 1
-        self.put("memset(c, 0, sizeof *c);")
-        self.put("#define X(name, value) c->n.name = value;")
+        self.put(self.cleared())
+        self.put(f"#define X(name, value) {c}n.name = value;")
         self.put(f"{p.upper()}_NUMBERS(X)")
         self.put("#undef X")
         for name, one in self.program.kept.items():
             for indices, value in shape_words(one):
                 if value != 0:
                     text = self.real(float(value)) if one.type == FLOAT else str(value)
-                    self.put(f"c->{name}{''.join(f'[{k}]' for k in indices)} = {text};")
+                    self.put(f"{c}{name}{''.join(f'[{k}]' for k in indices)} = {text};")
         self.depth -= 1
         self.put("}")
         self.put("")
-        count = self.program.kept["inputs"].shape[0] if "inputs" in self.program.kept else 0
         self.comment(words["tick"])
-        self.put(f"void {p}_tick({r} *c, const double *inputs)")
+        self.put(f"{self.DOOR}void {p}_tick({r} {self.HANDED}c, const double *inputs)")
         self.put("{")
         self.depth += 1
-        if count:
-            self.put("memcpy(c->inputs, inputs, sizeof c->inputs);")
+        if self.program.inputs:
+            self.put(f"memcpy({c}inputs, inputs, sizeof {c}inputs);")
         else:
             self.put("(void)inputs;")
         self.put("run_tick(c);")
@@ -225,28 +233,42 @@ class C(Writer):
         self.put("}")
         self.put("")
         self.comment(words["push"])
-        self.put(f"void {p}_push(const {r} *c, const double *inputs, double force[3], double torque[3])")
+        self.put(
+            f"{self.DOOR}void {p}_push(const {r} {self.HANDED}c, const double *inputs, double force[3], double torque[3])"
+        )
         self.put("{")
         self.depth += 1
-        self.put(f"{r} next = *c;")
-        self.put(f"{p}_tick(&next, inputs);")
+        self.put(f"{r} next = {self.copied()};")
+        self.put(f"{p}_tick({self.address('next')}, inputs);")
         self.put("for (int i = 0; i < 3; i++) {")
-        self.put("    force[i] = c->n.mass * (next.velocity[i] - c->velocity[i]) / c->n.dt;")
-        self.put("    torque[i] = (next.momentum[i] - c->momentum[i]) / c->n.dt;")
+        self.put(f"    force[i] = {c}n.mass * (next.velocity[i] - {c}velocity[i]) / {c}n.dt;")
+        self.put(f"    torque[i] = (next.momentum[i] - {c}momentum[i]) / {c}n.dt;")
         self.put("}")
         self.depth -= 1
         self.put("}")
         self.put("")
         self.comment(words["set"])
-        self.put(f"bool {p}_set({r} *c, const char *name, double value)")
+        self.put(f"{self.DOOR}bool {p}_set({r} {self.HANDED}c, const char *name, double value)")
         self.put("{")
         self.depth += 1
-        self.put("#define X(known, start) if (strcmp(name, #known) == 0) { c->n.known = value; return true; }")
+        self.put(f"#define X(known, start) if (strcmp(name, #known) == 0) {{ {c}n.known = value; return true; }}")
         self.put(f"{p.upper()}_NUMBERS(X)")
         self.put("#undef X")
         self.put("return false;")
         self.depth -= 1
         self.put("}")
+
+    def cleared(self) -> str:
+        """Everything of a craft at 0."""
+        return "memset(c, 0, sizeof *c);"
+
+    def copied(self) -> str:
+        """The craft as a value."""
+        return "*c"
+
+    def address(self, name: str) -> str:
+        """A craft, to be handed to a function."""
+        return f"&{name}"
 
 
 def counters_of(function: Function) -> set[str]:

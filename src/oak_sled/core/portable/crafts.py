@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -159,6 +160,10 @@ class Alone:
     def tick(self, inputs: Floats) -> None:
         """Runs one tick of what leaves. inputs : shape (channels,)."""
         self.cast()
+        self.step(inputs)
+
+    def step(self, inputs: Floats) -> None:
+        """The same with what rays met already written."""
         step.tick(*self.given(inputs))
 
     def rays(self) -> range:
@@ -201,6 +206,24 @@ def ray_of(support: Any, solid: Any, now: Any) -> tuple[Floats, Floats]:
     return origin, way
 
 
+def left_out(job: Job) -> list[str]:
+    """What of a job does not leave with its craft, a sentence each."""
+    found = []
+    for part in job.craft.parts:
+        if job.craft.gain_of(part) > 0.0 and (register.kind_of(part).others is not None or part.ANSWERS_WALLS):
+            found.append(f"{part.id}: it acts on other bodies, or answers them, which the game has")
+    ground = job.ground
+    for what, items in (
+        ("walls", ground.walls), ("blocks", ground.blocks), ("patches", ground.patches), ("volumes", ground.volumes),
+        ("rails", ground.rails), ("ties", ground.ties), ("gates", ground.gates),
+    ):  # fmt: skip
+        if items:
+            found.append(f"{what} of the ground {ground.id}: the game has its own")
+    if any(track.shape in ("aim", "pace") for track in job.drill.tracks):
+        found.append("the driver of the drill: the game gives the inputs")
+    return found
+
+
 LEFT_OUT = [state.OTHERS, state.FLY, state.COLLIDE, state.LAND, state.CAST, state.PUSH_BACK]
 """Stages of a tick that stay here."""
 NEVER = 1 << 40
@@ -218,8 +241,12 @@ def what_stays(craft: Craft) -> Iterator[str]:
             yield f"{part.id} follows a formula (draw it as a curve)"
 
 
-def program_of(alone: Alone) -> Program:
-    """The equations of a craft, folded; raises `Refused`."""
+Places = dict[str, dict[Path, Path]]
+"""Of what is kept, by name: where each index of it lies in the memory of the machine."""
+
+
+def program_of(alone: Alone) -> tuple[Program, Places]:
+    """The equations of a craft, folded, and where in memory lies what it keeps; raises `Refused`."""
     job, machine = alone.job, alone.machine
     names, inputs = Names(job.craft), np.zeros(len(job.channels))
     fold = Fold(names)
@@ -231,8 +258,7 @@ def program_of(alone: Alone) -> Program:
     given = alone.given(inputs)
     function = PROGRAM.read(step.tick, tuple(types.of_value(one) for one in given))
     roots = [
-        Ref(one, (name,))
-        for one, name in zip(given, ("world", "scene", "shot_memory", "nows", "raw"), strict=True)
+        Ref(one, (name,)) for one, name in zip(given, ("world", "scene", "shot_memory", "nows", "raw"), strict=True)
     ]
     made = fold.settle(function, roots)
     made.says = "A tick, in the order in which it happens."
@@ -249,27 +275,32 @@ def program_of(alone: Alone) -> Program:
     for one in functions:  # in some languages what is called and what is kept share their names
         one.name = f"do_{one.name}" if one.name in kept else one.name
     decided = sorted(name for name in fold.assumed if name in numbers)
-    return Program(
+    made_of = Program(
         name=job.craft.id,
         title=job.craft.heading,
         about=f"Without contacts: no walls, blocks or other crafts. Tuned at {job.ticks} ticks/s.",
         assumed=(
             "What is 0 in the craft is left out. Choices were made for the present values of these numbers: export "
-            f"anew when one of them becomes 0 or passes another: {', '.join(decided) or 'none'}."
+            f"anew when one of them becomes 0 or passes what it is compared with: {', '.join(decided) or 'none'}."
         ),
         inputs=tuple(channel.id for channel in job.channels),
         numbers=dict(sorted(numbers.items())),
         kept=kept,
         functions=functions,
     )
+    return made_of, {name: fold.kept[name][1] for name in kept}
 
 
-def kept_of(fold: Fold, functions: list[code.Function], names: Names, memory: dict[str, Any]) -> dict[str, Kept]:
+def kept_of(
+    fold: Fold, functions: list[code.Function], names: Names, memory: dict[str, Any]
+) -> dict[str, Kept]:
     """What a craft keeps, as much of each array as is used, with its values at the start."""
     extent: dict[str, tuple[int, ...]] = {}
     for one in functions:
         for cell, at in cells_of(one.body, {}):
-            sizes = [max(k[axis] for k in fold.kept[cell.name][1]) if n is None else n for axis, n in enumerate(at)]
+            sizes = [
+                max(int(k[axis]) for k in fold.kept[cell.name][1]) if n is None else n for axis, n in enumerate(at)
+            ]
             known = extent.get(cell.name, (0,) * len(sizes))
             extent[cell.name] = tuple(max(a, b) for a, b in zip(known, sizes, strict=True))
     if "foot_hit" in extent:  # a game writes all of it
@@ -279,13 +310,13 @@ def kept_of(fold: Fold, functions: list[code.Function], names: Names, memory: di
     for name in WANTED | {"inputs"} | ({"foot_hit"} & extent.keys()):
         if name in fold.kept:
             every = fold.kept[name][1]
-            extent[name] = tuple(max(at[axis] for at in every) for axis in range(len(next(iter(every)))))
+            extent[name] = tuple(max(int(at[axis]) for at in every) for axis in range(len(next(iter(every)))))
     found = {}
     for name in sorted(extent):
         kind, places = fold.kept[name]
         shape = tuple(n + 1 for n in extent[name])
         start: list[float | int] = []
-        for at in np.ndindex(*shape):
+        for at in itertools.product(*(range(n) for n in shape)):
             value = value_at(memory, places[at]) if at in places else 0
             start.append(float(value) if kind == FLOAT else int(value))
         found[name] = Kept(kind, shape, start, names.rows(name, shape[0]) if shape else ())
@@ -340,4 +371,4 @@ def mark_touching(functions: list[code.Function]) -> None:
         )
 
 
-__all__ = ["INT", "Alone", "program_of", "what_stays"]
+__all__ = ["INT", "Alone", "left_out", "program_of", "what_stays"]

@@ -367,9 +367,7 @@ class _Body:
             # what follows in a round that is written out belongs to the side that does not leave it
             if any(word == "break" for side in (one.yes, one.no) for word in words_of(side)):
                 raise Roll
-            sides = [
-                list(side[:-1]) if ends_round(side) else [*side, *rest] for side in (one.yes, one.no)
-            ]
+            sides = [list(side[:-1]) if ends_round(side) else [*side, *rest] for side in (one.yes, one.no)]
             self.both(test, sides[0], sides[1])
             return "continue"
         ends = self.both(test, one.yes, one.no)

@@ -6,13 +6,58 @@ from oak_sled.core.compiler.types import Type
 from oak_sled.core.portable import code
 from oak_sled.core.portable.c import counters_of, named_once
 from oak_sled.core.portable.code import Cell, Function, Program
-from oak_sled.core.portable.writer import Writer, bare
 from oak_sled.core.portable.words import heading, interface, record_name
+from oak_sled.core.portable.writer import Writer, bare
 
 TAKEN = frozenset(
-    "await break case catch class const continue debugger default delete do else enum export extends false finally for "
-    "function if import in instanceof let new null return static super switch this throw true try typeof var void while "
-    "with yield arguments eval n least greatest Math".split()
+    [
+        "await",
+        "break",
+        "case",
+        "catch",
+        "class",
+        "const",
+        "continue",
+        "debugger",
+        "default",
+        "delete",
+        "do",
+        "else",
+        "enum",
+        "export",
+        "extends",
+        "false",
+        "finally",
+        "for",
+        "function",
+        "if",
+        "import",
+        "in",
+        "instanceof",
+        "let",
+        "new",
+        "null",
+        "return",
+        "static",
+        "super",
+        "switch",
+        "this",
+        "throw",
+        "true",
+        "try",
+        "typeof",
+        "var",
+        "void",
+        "while",
+        "with",
+        "yield",
+        "arguments",
+        "eval",
+        "n",
+        "least",
+        "greatest",
+        "Math",
+    ]
 )
 HELPERS = """const least = (a, b) => (b < a ? b : a);
 const greatest = (a, b) => (b > a ? b : a);"""
@@ -167,4 +212,3 @@ class JavaScript(Writer):
             return self.real(values[0]).strip("()") if isinstance(values[0], float) else str(values[0])
         each = len(values) // shape[0]
         return f"[{', '.join(self.values(shape[1:], values[k : k + each]) for k in range(0, len(values), each))}]"
-

@@ -34,7 +34,9 @@ def tidied(function: Function, writing: set[int]) -> None:
 def gathered(roots: Sequence[Function], functions: list[Function]) -> list[Function]:
     """The functions without those that are short and called from one place, which go there with their comment."""
     while True:
-        calls = Counter(id(leaf.function) for one in functions for leaf in all_leaves(one.body) if isinstance(leaf, Call))
+        calls = Counter(
+            id(leaf.function) for one in functions for leaf in all_leaves(one.body) if isinstance(leaf, Call)
+        )
         short = [
             one for one in functions
             if calls[id(one)] == 1 and one.returns == NOTHING and not one.arguments and _size(one.body) <= SHORT

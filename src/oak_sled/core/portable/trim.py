@@ -119,9 +119,7 @@ def spots_read(body: Sequence[code.Statement]) -> Iterator[Spot]:
     for one in all_leaves(body):
         if isinstance(one, code.Put):
             own = spot_of(one.cell)
-            yield from (
-                spot for leaf in leaves(one.value) if isinstance(leaf, Cell) and (spot := spot_of(leaf)) != own
-            )
+            yield from (spot for leaf in leaves(one.value) if isinstance(leaf, Cell) and (spot := spot_of(leaf)) != own)
             for index in one.cell.indices:
                 yield from (spot_of(leaf) for leaf in leaves(index) if isinstance(leaf, Cell))
         elif isinstance(one, code.Set | code.Do | code.Ret) and one.value is not None:
@@ -135,9 +133,7 @@ def spots_read(body: Sequence[code.Statement]) -> Iterator[Spot]:
 
 def meets(one: Spot, other: Spot) -> bool:
     """True if two may be the same number."""
-    return one[0] == other[0] and all(
-        a is None or b is None or a == b for a, b in zip(one[1], other[1], strict=True)
-    )
+    return one[0] == other[0] and all(a is None or b is None or a == b for a, b in zip(one[1], other[1], strict=True))
 
 
 def assigned(body: Sequence[code.Statement]) -> set[str]:

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import textwrap
 from collections.abc import Sequence
+from typing import ClassVar
 
 from oak_sled.core.base.faults import refuse
 from oak_sled.core.compiler.types import BOOL, FLOAT, INT, NOTHING, Tuple, Type
@@ -29,7 +30,7 @@ class Writer:
     AND, OR, NOT = " && ", " || ", "!"
     TRUE, FALSE = "true", "false"
     END = ";"
-    OF_FLOATS: dict[str, str] = {}
+    OF_FLOATS: ClassVar[dict[str, str]] = {}
     """Functions of floats that the language calls otherwise than C."""
 
     def __init__(self, program: Program):

@@ -1,0 +1,190 @@
+"""The folder that a craft leaves in: its code, its numbers, vectors from a real run, a test of them, and a page."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base import disk
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.faults import close_match, refuse
+from oak_sled.core.portable import proofs
+from oak_sled.core.portable.c import C
+from oak_sled.core.portable.code import Program
+from oak_sled.core.portable.cpp import Cpp
+from oak_sled.core.portable.crafts import Alone, Places, left_out, program_of, value_at
+from oak_sled.core.portable.csharp import CSharp
+from oak_sled.core.portable.js import JavaScript
+from oak_sled.core.portable.words import FRAMES, LICENCE, interface, record_name
+from oak_sled.core.portable.writer import Writer
+
+LANGUAGES: dict[str, type[Writer]] = {"c": C, "cpp": Cpp, "csharp": CSharp, "js": JavaScript}
+"""What a craft is written in, by the word that asks for it."""
+MOST_TICKS = 400
+"""Ticks of the run whose motion goes out as vectors."""
+STATES = 20
+"""Ticks of it at whose start all that the craft keeps goes out too."""
+MOTION = ("position", "attitude", "velocity", "spin")
+
+
+@dataclass(frozen=True)
+class Vectors:
+    """A run of a craft as it leaves. inputs : shape (ticks, channels). hits : what rays met before each tick, shape
+    (ticks, rays, 10). motion : after each tick, shape (ticks, 13). states : of some ticks, what is kept before it."""
+
+    rate: int
+    inputs: Floats
+    hits: Floats
+    motion: Floats
+    states: list[dict[str, Any]]
+
+    def told(self) -> dict[str, Any]:
+        """As JSON."""
+        return {
+            "format": "oak-sled vectors",
+            "version": 1,
+            "ticks": len(self.inputs),
+            "rays": self.hits.shape[1],
+            "ticks_per_second": self.rate,
+            "columns": "position x y z, attitude w x y z, velocity x y z, spin x y z, after each tick",
+            "inputs": self.inputs.tolist(),
+            "hits": self.hits.tolist(),
+            "motion": self.motion.tolist(),
+            "states": self.states,
+        }
+
+
+def vectors_of(alone: Alone, program: Program, places: Places) -> Vectors:
+    """Runs the craft as it leaves, with the inputs of its drill."""
+    inputs = alone.inputs[:MOST_TICKS]
+    chosen = set(np.linspace(0, max(len(inputs) - 1, 0), STATES).astype(int).tolist())
+    hits, motion, states = [], [], []
+    machine = alone.machine
+    for tick, row in enumerate(inputs):
+        alone.cast()
+        hits.append([machine.world.supports[ray]["hit"].copy() for ray in alone.rays()])
+        memory = {"raw": row, "world": machine.world, "scene": machine.scene, "nows": machine.nows}
+        if tick in chosen:
+            states.append({"tick": tick, "kept": kept_now(program, places, memory)})
+        alone.step(np.ascontiguousarray(row))
+        body = machine.scene.solids[machine.world.crafts[0]["body"]]
+        motion.append(np.concatenate([body[name] for name in MOTION]))
+    return Vectors(
+        alone.job.ticks,
+        inputs,
+        np.array(hits).reshape(len(inputs), len(alone.rays()), 10),
+        np.array(motion).reshape(len(inputs), 13),
+        states,
+    )
+
+
+def kept_now(program: Program, places: Places, memory: dict[str, Any]) -> dict[str, Any]:
+    """All that a craft keeps at this moment, by name."""
+    found: dict[str, Any] = {}
+    for name, one in program.kept.items():
+        values = np.zeros(one.shape)
+        for at in np.ndindex(*one.shape):
+            if at in places[name]:
+                values[at] = value_at(memory, places[name][at])
+        found[name] = values.tolist()
+    return found
+
+
+def numbers_of(job: Job, program: Program) -> dict[str, Any]:
+    """The numbers of a craft as JSON."""
+    return {
+        "format": "oak-sled numbers",
+        "version": 1,
+        "craft": job.craft.id,
+        "title": job.craft.heading,
+        "ticks_per_second": job.ticks,
+        "units": "SI and radians",
+        "frames": FRAMES,
+        "numbers": {name: one.values[0] for name, one in program.numbers.items() if not one.shape},
+        "tables": {name: one.values for name, one in program.numbers.items() if one.shape},
+    }
+
+
+def files_of(job: Job, language: str) -> dict[str, str]:
+    """The files of the folder, by name; raises `Refused` for a craft that cannot leave, or no such language."""
+    if language not in LANGUAGES:
+        raise refuse("--to", f"cannot write {language!r}", close_match(language, list(LANGUAGES)))
+    alone = Alone.of(job)
+    program, places = program_of(alone)
+    writer = LANGUAGES[language](program)
+    source = f"{program.name}.{LANGUAGES[language].EXTENSION}"
+    rays = alone.rays()
+    text = writer.text()
+    vectors = vectors_of(alone, program, places)
+    proof = proofs.PROOFS[language](program, rays)
+    return {
+        source: text,
+        "numbers.json": json.dumps(numbers_of(job, program), indent=1) + "\n",
+        "vectors.json": json.dumps(vectors.told()) + "\n",
+        proof.file: proof.text,
+        "run-test.sh": proof.script,
+        "README.md": page(job, program, language, source, rays),
+    }
+
+
+def write(job: Job, language: str, folder: Path) -> list[Path]:
+    """Writes the folder; gives its files. Raises `Refused`."""
+    files = files_of(job, language)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise refuse(str(folder), f"cannot be made ({error.strerror})", "a folder that may be written") from error
+    for name, text in files.items():
+        disk.write_whole(folder / name, text.encode())
+    (folder / "run-test.sh").chmod(0o755)
+    return [folder / name for name in files]
+
+
+def page(job: Job, program: Program, language: str, source: str, rays: range) -> str:
+    """The page that goes with it."""
+    words = interface(program)
+    lines = [
+        f"# {program.title}",
+        "",
+        f"`{source}` has the equations of this craft, as tuned at {job.ticks} ticks/s, with no dependency. "
+        f"`numbers.json` has its numbers, `vectors.json` a run of it, and `run-test.sh` shows that the code repeats that "
+        "run on this machine.",
+        "",
+        FRAMES,
+        "",
+        "## In a game",
+        "",
+        f"- begin: {words['begin']}",
+        f"- tick: {words['tick']}",
+        f"- push: {words['push']}",
+        f"- set: {words['set']}",
+        "",
+        f"The type is `{record_name(program)}`. Inputs, in this order: {', '.join(program.inputs) or 'none'}.",
+    ]
+    if len(rays):
+        lines += [
+            "",
+            f"The game casts its rays before each tick, and writes what ray k met into `foot_hit[{rays.start} + k]`: the "
+            "distance (m) along the ray, or -1 for nothing; the normal there (3); the velocity of the surface (m/s, 3); "
+            "the place (m, 3), all in world axes.",
+            "",
+            "| k | begins at, m from the centre of mass, craft axes | reaches, m | points |",
+            "| --- | --- | --- | --- |",
+        ]
+        found = Alone.of(job).machine.world.supports
+        for k, ray in enumerate(rays):
+            at = ", ".join(f"{float(value):.4g}" for value in found[ray]["at"])
+            points = ("down in craft axes", "down in the world", "against the ground that carries it")
+            way = points[int(found[ray]["aim"])] if int(found[ray]["aim"]) < len(points) else "down"
+            round_ = f", a ball of {float(found[ray]['radius']):.3g} m" if found[ray]["radius"] > 0.0 else ""
+            lines.append(f"| {k} | {at} | {float(found[ray]['reach']):.4g}{round_} | {way} |")
+    out = left_out(job)
+    if out:
+        lines += ["", "## What stays", "", *(f"- {one}" for one in out)]
+    lines += ["", "## What holds", "", program.assumed, "", LICENCE, ""]
+    return "\n".join(lines)
