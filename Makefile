@@ -1,9 +1,10 @@
 # make demo   set up what is needed and open the demo yard
 # make test   set up what is needed and run all tests
+# make test-tools  exported code in every language
 # make test-all  those, and the ones that take minutes
 # make hostile  many more hostile files, yards and formulas than make test tries
 # make setup  the set-up alone; leaves .venv/bin/oak-sled
-.PHONY: demo test test-all hostile setup lint bench shots wheel
+.PHONY: demo test test-tools test-all hostile setup lint bench shots wheel
 
 setup:
 	@scripts/setup.sh
@@ -13,6 +14,10 @@ demo: setup
 
 test: setup
 	@env -u DISPLAY -u WAYLAND_DISPLAY .venv/bin/python -m pytest -q -n 2 --dist loadfile --no-loadscope-reorder
+
+# every craft of every demo in every language that crafts leave in; installs compilers from Debian where they are missing
+test-tools: setup
+	@scripts/setup-tools.sh && env -u DISPLAY -u WAYLAND_DISPLAY .venv/bin/python -m pytest -q -n 2 -m tools
 
 # also the tests that take minutes: every demo drill in plain Python, and the core with every index checked
 test-all: test

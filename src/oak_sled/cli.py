@@ -22,7 +22,8 @@ COMMANDS = (program, desktop, yardfiles, lists, explains, runs, spreads, exports
 
 IN_ORDER = (
     "open", "new", "copy", "demos", "list", "run", "check", "tickcheck", "twins", "spread", "sensitivity", "trim",
-    "sway", "export", "outlook", "why", "laws", "measures", "cautions", "docs", "validate", "upgrade", "schema", "desktop",
+    "sway", "export", "outlook", "why", "laws", "measures", "cautions", "docs", "validate", "upgrade", "schema",
+    "desktop",
 )  # fmt: skip
 """Commands as help lists them: those that one begins with first."""
 

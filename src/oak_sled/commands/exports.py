@@ -20,7 +20,7 @@ def export(
     drill: DrillOption = "",
     sets: SetOption = None,
 ) -> None:
-    """Write a craft as source code for a game, with its numbers and a test."""
+    """Write a craft as source code for a game."""
     from oak_sled.core.assembly import jobs
     from oak_sled.core.portable import folder
 

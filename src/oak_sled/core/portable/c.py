@@ -24,7 +24,7 @@ class C(Writer):
     EXTENSION, NONE = "c", "void"
     KINDS: ClassVar[dict[Type, str]] = {FLOAT: "double", INT: "int", BOOL: "bool", NOTHING: "void"}
     SELF, ARROW, HANDED, DOOR, OWN = "c", "->", "*", "", "static "
-    INCLUDES = ("#include <math.h>", "#include <stdbool.h>", "#include <string.h>")
+    INCLUDES: ClassVar[tuple[str, ...]] = ("#include <math.h>", "#include <stdbool.h>", "#include <string.h>")
 
     def __init__(self, program: Program):
         super().__init__(program)
@@ -81,10 +81,10 @@ class C(Writer):
         return "\n".join(self.lines) + "\n"
 
     def open(self) -> None:
-        """What stands before everything."""
+        """Opens what encloses everything."""
 
     def close(self) -> None:
-        """What stands behind everything."""
+        """Closes it."""
 
     def written(self) -> list[str]:
         """The lines of all functions."""
@@ -233,9 +233,8 @@ class C(Writer):
         self.put("}")
         self.put("")
         self.comment(words["push"])
-        self.put(
-            f"{self.DOOR}void {p}_push(const {r} {self.HANDED}c, const double *inputs, double force[3], double torque[3])"
-        )
+        given = f"const {r} {self.HANDED}c, const double *inputs, double force[3], double torque[3]"
+        self.put(f"{self.DOOR}void {p}_push({given})")
         self.put("{")
         self.depth += 1
         self.put(f"{r} next = {self.copied()};")

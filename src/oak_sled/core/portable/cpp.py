@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import ClassVar
+
 from oak_sled.core.compiler.types import Type
 from oak_sled.core.portable.c import C
 
@@ -11,7 +13,7 @@ class Cpp(C):
 
     EXTENSION, NONE = "hpp", ""
     ARROW, HANDED, DOOR, OWN = ".", "&", "inline ", "inline "
-    INCLUDES = ("#pragma once", "", "#include <cmath>", "#include <cstring>")
+    INCLUDES: ClassVar[tuple[str, ...]] = ("#pragma once", "", "#include <cmath>", "#include <cstring>")
 
     def open(self) -> None:
         self.put(f"namespace {self.prefix} {{")

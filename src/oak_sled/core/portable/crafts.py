@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from oak_sled.core.assembly import tracks
+from oak_sled.core.assembly import bodynames, tracks
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.base.arrays import Floats
@@ -30,7 +30,7 @@ from oak_sled.core.yard.craft import Craft
 OF_PARTS = ("lines", "last", "added", "memory", "points", "activity", "asked", "lost", "trigger", "reaction")
 OF_CHANNELS = ("channels", "before", "shaped", "raw", "smooth", "pressed", "inputs")
 WANTED = {"position", "velocity", "attitude", "spin", "momentum", "time"}
-"""What a game looks at: it is kept up to date even where no equation reads it."""
+"""Names that a game looks at: kept up to date even where no equation reads them."""
 FLAGS = ("free", "free_spin", "start", "normal", "up", "level")
 """Floats that are yes or no, or directions: they stand in the equations as they are."""
 
@@ -102,6 +102,10 @@ class Names:
         """True for the points on which a craft stands."""
         return path == ("world", "supports")
 
+    def is_part(self, path: Path) -> bool:
+        """True for the row of a part."""
+        return len(path) == 3 and path[:2] == ("world", "parts")
+
     def own(self, part: Any) -> Any:
         """The record of a part's kind."""
         return part[register.KINDS[int(part["kind"])].document.model_fields["kind"].default]
@@ -129,7 +133,7 @@ class Alone:
     @classmethod
     def of(cls, job: Job) -> Alone:
         """Of a job; raises `Refused` for a craft that cannot leave."""
-        stays = list(what_stays(job.craft))
+        stays = list(what_stays(job))
         if stays:
             raise refuse(job.craft.id, f"cannot leave: {'; '.join(stays)}", "a craft without these")
         pulls = tuple(block for block in job.ground.blocks if block.attracts > 0.0)
@@ -163,7 +167,7 @@ class Alone:
         self.step(inputs)
 
     def step(self, inputs: Floats) -> None:
-        """The same with what rays met already written."""
+        """The same with what rays met already written. inputs : shape (channels,)."""
         step.tick(*self.given(inputs))
 
     def rays(self) -> range:
@@ -190,12 +194,12 @@ class Alone:
             support["hit"][7:] = origin[0] + t * way[0], origin[1] + t * way[1], 0.0
 
     def given(self, inputs: Floats) -> tuple[Any, ...]:
-        """The arguments of a tick."""
+        """The arguments of a tick. inputs : shape (channels,)."""
         return self.machine.world, self.machine.scene, self.machine.shot_memory, self.machine.nows, inputs
 
 
 def ray_of(support: Any, solid: Any, now: Any) -> tuple[Floats, Floats]:
-    """Where a ray begins, m, and its direction, world axes."""
+    """The beginning of a ray, m, and its direction, world axes, each of shape (3,)."""
     axes = solid["axes"]
     origin = solid["position"] + axes @ support["at"]
     way = -axes[:, 2]
@@ -207,11 +211,14 @@ def ray_of(support: Any, solid: Any, now: Any) -> tuple[Floats, Floats]:
 
 
 def left_out(job: Job) -> list[str]:
-    """What of a job does not leave with its craft, a sentence each."""
+    """Things of a job that do not leave with its craft, a sentence each."""
     found = []
     for part in job.craft.parts:
         if job.craft.gain_of(part) > 0.0 and (register.kind_of(part).others is not None or part.ANSWERS_WALLS):
             found.append(f"{part.id}: it acts on other bodies, or answers them, which the game has")
+    for one in bodynames.riders(job):
+        if one.who == 0:
+            found.append(f"{one.part.id}: the body that it carries, with its mass, is one of its own")
     ground = job.ground
     for what, items in (
         ("walls", ground.walls), ("blocks", ground.blocks), ("patches", ground.patches), ("volumes", ground.volumes),
@@ -230,8 +237,11 @@ NEVER = 1 << 40
 """Number of the next event of a craft that has none."""
 
 
-def what_stays(craft: Craft) -> Iterator[str]:
-    """What of a craft cannot leave, a sentence each."""
+def what_stays(job: Job) -> Iterator[str]:
+    """Reasons why a craft cannot leave, a sentence each."""
+    craft = job.craft
+    for name in sorted(bodynames.line_numbers(job, 0)):
+        yield f"{name} holds it by a line or a rail, which the game has (mute it)"
     if len(craft.singles) > 1:
         yield f"it has {len(craft.singles)} bodies (export one of them as a craft of its own)"
     for part in craft.parts:
@@ -263,15 +273,18 @@ def program_of(alone: Alone) -> tuple[Program, Places]:
     made = fold.settle(function, roots)
     made.says = "A tick, in the order in which it happens."
     functions = trim.trimmed([made], WANTED)
-    kept = kept_of(fold, functions, names, {"raw": inputs, "world": machine.world, "scene": machine.scene,
-                                            "nows": machine.nows, "rays": alone.rays()})  # fmt: skip
-    used = {leaf.name for one in functions for leaf in trim.all_leaves(one.body) if isinstance(leaf, code.Num)}
-    numbers = {name: number for name, number in fold.numbers.items() if name in used | {"mass", "dt"}}
     mark_touching(functions)
     writing = trim.writers(functions)
     for one in functions:
         tidy.tidied(one, writing)
-    functions = tidy.gathered([made], functions)
+    functions = tidy.gathered([made], trim.trimmed([made], WANTED))
+    memory = {
+        "raw": inputs, "world": machine.world, "scene": machine.scene, "nows": machine.nows, "rays": alone.rays(),
+    }  # fmt: skip
+    kept = kept_of(fold, functions, names, memory)
+    used = {leaf.name for one in functions for leaf in trim.all_leaves(one.body) if isinstance(leaf, code.Num)}
+    numbers = {name: number for name, number in fold.numbers.items() if name in used | {"mass", "dt"}}
+    mark_touching(functions)
     for one in functions:  # in some languages what is called and what is kept share their names
         one.name = f"do_{one.name}" if one.name in kept else one.name
     decided = sorted(name for name in fold.assumed if name in numbers)
@@ -291,10 +304,8 @@ def program_of(alone: Alone) -> tuple[Program, Places]:
     return made_of, {name: fold.kept[name][1] for name in kept}
 
 
-def kept_of(
-    fold: Fold, functions: list[code.Function], names: Names, memory: dict[str, Any]
-) -> dict[str, Kept]:
-    """What a craft keeps, as much of each array as is used, with its values at the start."""
+def kept_of(fold: Fold, functions: list[code.Function], names: Names, memory: dict[str, Any]) -> dict[str, Kept]:
+    """All that a craft keeps, as much of each array as is used, with its values at the start."""
     extent: dict[str, tuple[int, ...]] = {}
     for one in functions:
         for cell, at in cells_of(one.body, {}):

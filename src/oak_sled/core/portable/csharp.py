@@ -5,11 +5,10 @@ from __future__ import annotations
 from typing import ClassVar
 
 from oak_sled.core.compiler.types import BOOL, FLOAT, INT, NOTHING, Scalar, Tuple, Type
-from oak_sled.core.portable import code
-from oak_sled.core.portable.c import counters_of, named_once
+from oak_sled.core.portable.c import counters_of
 from oak_sled.core.portable.code import Cell, Function, Program
 from oak_sled.core.portable.words import KEPT_SAYS, heading, interface, record_name
-from oak_sled.core.portable.writer import Writer, bare, fields, tuple_name
+from oak_sled.core.portable.writer import Writer, fields, tuple_name
 
 TAKEN = frozenset(
     [
@@ -38,7 +37,8 @@ TAKEN = frozenset(
 HELPERS = """static double least(double a, double b) { return b < a ? b : a; }
 static double greatest(double a, double b) { return b > a ? b : a; }
 static int least(int a, int b) { return b < a ? b : a; }
-static int greatest(int a, int b) { return b > a ? b : a; }"""
+static int greatest(int a, int b) { return b > a ? b : a; }
+static double hypot(double a, double b) { return Math.Sqrt(a * a + b * b); }"""
 
 
 class CSharp(Writer):
@@ -51,8 +51,6 @@ class CSharp(Writer):
         super().__init__(program)
         self.record = record_name(program)
         self.called = {one.name for one in program.functions}
-        self.once: set[str] = set()
-        self.kinds: dict[str, Type] = {}
 
     def kind(self, of: Type) -> str:
         if isinstance(of, Tuple):
@@ -80,13 +78,12 @@ class CSharp(Writer):
 
     def maths(self, name: str, values: list[str]) -> str:
         if name == "hypot":
-            raise NotImplementedError
+            return f"hypot({', '.join(values)})"
         words = {"fabs": "Abs", "ceil": "Ceiling"}
         return f"Math.{words.get(name, name.capitalize())}({', '.join(values)})"
 
-    def do_Set(self, one: code.Set) -> None:
-        word = f"{self.kind(self.kinds[one.name])} " if one.name in self.once else ""
-        self.put(f"{word}{self.name(one.name)} = {bare(self.value(one.value))};")
+    def counter(self, name: str) -> str:
+        return name
 
     # the file
 
@@ -136,7 +133,7 @@ class CSharp(Writer):
         return "\n".join(self.lines) + "\n"
 
     def doors(self, words: dict[str, str]) -> None:
-        """What a game calls."""
+        """The methods that a game calls."""
         self.put(f"public {self.record}() {{ Begin(); }}")
         self.put("")
         self.comment(words["begin"])
@@ -227,13 +224,13 @@ class CSharp(Writer):
         """One function with its comment."""
         if function.says:
             self.comment(function.says)
-        self.once, self.kinds = named_once(function), dict(function.names)
         handed = ", ".join(f"{self.kind(kind)} {self.name(name)}" for name, kind in function.arguments)
         word = "" if function.touches else "static "
         self.put(f"{word}{self.kind(function.returns)} {function.name}({handed})")
         self.put("{")
-        given = {name for name, _ in function.arguments} | counters_of(function) | self.once
-        for name, kind in function.names.items():
+        # all of them here: a name of an inner block may not be that of an outer one
+        given = {name for name, _ in function.arguments}
+        for name, kind in {**dict.fromkeys(sorted(counters_of(function)), INT), **function.names}.items():
             if name not in given:
                 self.put(f"{self.INDENT}{self.kind(kind)} {self.name(name)} = default({self.kind(kind)});")
         self.block(function.body)

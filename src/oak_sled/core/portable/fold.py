@@ -27,7 +27,7 @@ from oak_sled.core.portable import code
 from oak_sled.core.portable.code import Call, Cell, Expr, Function, Item, Lit, Num, Row, Var
 
 Path = tuple[str | int, ...]
-"""Where a thing lies in memory: names of members and fields, and indices."""
+"""A place in memory: names of members and fields, and indices."""
 ROLLED_FROM = 5
 """Rounds from which on a loop over numbers stays a loop."""
 SMALL = 14
@@ -52,8 +52,11 @@ class Naming(Protocol):
     def alike(self, path: Path) -> bool:
         """True for an array of records that are treated alike."""
 
+    def is_part(self, path: Path) -> bool:
+        """True for the row of a part."""
+
     def own(self, part: Any) -> Any:
-        """What a row of a part holds of its own kind."""
+        """The record of its own kind in the row of a part."""
 
 
 @dataclass(frozen=True)
@@ -112,7 +115,7 @@ class Fold:
         """Numbers by whose present value a choice was made."""
         self.numbers: dict[str, code.Number] = {}
         self.kept: dict[str, tuple[Type, dict[Path, Path]]] = {}
-        """What is kept, by name: its type, and where each index of it lies in memory."""
+        """Kept numbers and arrays, by name: the type, and the place in memory of each index."""
         self.functions: dict[Any, Function] = {}
         self.trying = 0
         """Loops round what is folded now that are written out after all where their rounds are not alike."""
@@ -503,7 +506,7 @@ class _Body:
     # places
 
     def spot(self, place: tree.Expr) -> Ref | Open:
-        """Where a field or an element lies; `value` of it is what it is at the start."""
+        """The place of a field or an element, with its value at the start."""
         if isinstance(place, tree.Name):
             found = self.known.get(place.name)
             if isinstance(found, Ref | Open):
@@ -517,7 +520,7 @@ class _Body:
             owner = self.spot(place.owner)
             if isinstance(owner, Open):
                 return owner.deeper(owner.value[place.name], place.name)
-            own = place.name == "own"
+            own = place.name == "own" and self.fold.naming.is_part(owner.path)
             return Ref(self.fold.naming.own(owner.value) if own else owner.value[place.name], (*owner.path, place.name))
         if isinstance(place, tree.Element):
             return self.element(place)
@@ -550,7 +553,7 @@ class _Body:
         return value
 
     def value(self, of: tree.Expr) -> Value:
-        """What an expression is, as far as it is known."""
+        """The value of an expression, as far as it is known."""
         found: Value = getattr(self, f"on_{type(of).__name__}")(of)
         return found
 
@@ -564,8 +567,8 @@ class _Body:
         items: list[Any] = [self.value(one) for one in of.items]
         first = items[0] if items else None
         if isinstance(first, Item) and first.owner.type == of.type and isinstance(first.owner, Var):
-            if all(same(item, Item(item.type, first.owner, k)) for k, item in enumerate(items)):
-                return first.owner
+            whole = all(same(item, Item(item.type, first.owner, k)) for k, item in enumerate(items))
+            return first.owner if whole else Row(of.type, items)
         return Row(of.type, items)
 
     def on_Item(self, of: tree.Item) -> Value:
@@ -630,7 +633,7 @@ class _Body:
         return code.Two(BOOL, of.op, left, right)
 
     def present(self, of: Expr) -> float | int | bool | None:
-        """What an expression of numbers alone is at present; None for any other."""
+        """The present value of an expression of numbers alone; None for any other."""
         if isinstance(of, Lit):
             return of.value
         if isinstance(of, Num) and not of.indices:

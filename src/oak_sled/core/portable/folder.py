@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from oak_sled.core.assembly.jobs import Job
-from oak_sled.core.base import disk
+from oak_sled.core.base import disk, units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import close_match, refuse
 from oak_sled.core.portable import proofs
@@ -24,7 +24,7 @@ from oak_sled.core.portable.words import FRAMES, LICENCE, interface, record_name
 from oak_sled.core.portable.writer import Writer
 
 LANGUAGES: dict[str, type[Writer]] = {"c": C, "cpp": Cpp, "csharp": CSharp, "js": JavaScript}
-"""What a craft is written in, by the word that asks for it."""
+"""Languages in which a craft is written, by the word that asks for each."""
 MOST_TICKS = 400
 """Ticks of the run whose motion goes out as vectors."""
 STATES = 20
@@ -152,8 +152,8 @@ def page(job: Job, program: Program, language: str, source: str, rays: range) ->
         f"# {program.title}",
         "",
         f"`{source}` has the equations of this craft, as tuned at {job.ticks} ticks/s, with no dependency. "
-        f"`numbers.json` has its numbers, `vectors.json` a run of it, and `run-test.sh` shows that the code repeats that "
-        "run on this machine.",
+        "`numbers.json` has its numbers, `vectors.json` a run of it, and `run-test.sh` shows that the code repeats "
+        "that run on this machine.",
         "",
         FRAMES,
         "",
@@ -169,9 +169,9 @@ def page(job: Job, program: Program, language: str, source: str, rays: range) ->
     if len(rays):
         lines += [
             "",
-            f"The game casts its rays before each tick, and writes what ray k met into `foot_hit[{rays.start} + k]`: the "
-            "distance (m) along the ray, or -1 for nothing; the normal there (3); the velocity of the surface (m/s, 3); "
-            "the place (m, 3), all in world axes.",
+            f"The game casts its rays before each tick, and writes what ray k met into `foot_hit[{rays.start} + k]`: "
+            "the distance (m) along the ray, or -1 for nothing; the normal there (3); the velocity of the surface "
+            "(m/s, 3); the place (m, 3), all in world axes.",
             "",
             "| k | begins at, m from the centre of mass, craft axes | reaches, m | points |",
             "| --- | --- | --- | --- |",
@@ -181,7 +181,8 @@ def page(job: Job, program: Program, language: str, source: str, rays: range) ->
             at = ", ".join(f"{float(value):.4g}" for value in found[ray]["at"])
             points = ("down in craft axes", "down in the world", "against the ground that carries it")
             way = points[int(found[ray]["aim"])] if int(found[ray]["aim"]) < len(points) else "down"
-            round_ = f", a ball of {float(found[ray]['radius']):.3g} m" if found[ray]["radius"] > 0.0 else ""
+            wide = float(found[ray]["radius"])
+            round_ = f", a ball of {units.plain(wide, 'm', 3)}" if wide > 0.0 else ""
             lines.append(f"| {k} | {at} | {float(found[ray]['reach']):.4g}{round_} | {way} |")
     out = left_out(job)
     if out:

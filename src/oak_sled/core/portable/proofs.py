@@ -102,7 +102,7 @@ int main(void)
         for (int k = 0; k < 13; k++) {{
             double wanted = number(&motion);
             if (found[k] != wanted) {{
-                fprintf(stderr, "tick %d, number %d of the motion: %.17g in place of %.17g\\n", tick, k, found[k], wanted);
+                fprintf(stderr, "tick %d, number %d: %.17g in place of %.17g\\n", tick, k, found[k], wanted);
                 return 1;
             }}
         }}
@@ -147,8 +147,8 @@ WITHIN = "1e-12"
 def _js(program: Program, rays: range) -> Proof:
     record = record_name(program)
     hits = f"craft.foot_hit.splice({rays.start}, {len(rays)}, ...told.hits[tick].map((hit) => [...hit]));"
-    text = f"""// Runs single ticks from the states in vectors.json: within {WITHIN} of the motion there, for sines and exponentials
-// are not the same in every engine. Then the whole run: how far it ends up from that is printed.
+    text = f"""// Runs single ticks from the states in vectors.json: within {WITHIN} of the motion there, since
+// sines are not the same in every engine. Then the whole run: how far it ends up from that is printed.
 import fs from "node:fs";
 import {{ {record} }} from "./{program.name}.mjs";
 
@@ -156,7 +156,8 @@ const told = JSON.parse(fs.readFileSync(new URL("vectors.json", import.meta.url)
 const within = {WITHIN};
 
 const motion = (craft) => [...craft.position, ...craft.attitude, ...craft.velocity, ...craft.spin];
-const off = (found, wanted) => Math.max(...found.map((x, k) => Math.abs(x - wanted[k]) / Math.max(1, Math.abs(wanted[k]))));
+const apart = (x, wanted) => Math.abs(x - wanted) / Math.max(1, Math.abs(wanted));
+const off = (found, wanted) => Math.max(...found.map((x, k) => apart(x, wanted[k])));
 const see = (craft, tick) => {{
   {hits if len(rays) and "foot_hit" in program.kept else ""}
 }};
@@ -193,9 +194,14 @@ exec ${{NODE:-node}} {program.name}_test.mjs
 def _csharp(program: Program, rays: range) -> Proof:
     record, count = record_name(program), len(program.inputs)
     seen = "foot_hit" in program.kept and len(rays) > 0
-    hits = f"""
+    hits = (
+        f"""
         for (int k = 0; k < {len(rays)}; k++)
-            for (int i = 0; i < 10; i++) craft.foot_hit[{rays.start} + k][i] = hits[(tick * {len(rays)} + k) * 10 + i];""" if seen else ""
+            for (int i = 0; i < 10; i++)
+                craft.foot_hit[{rays.start} + k][i] = hits[(tick * {len(rays)} + k) * 10 + i];"""
+        if seen
+        else ""
+    )
     fills = []
     for name, one in program.kept.items():
         cast = "(int)" if one.type.name == "int" else ""  # type: ignore[union-attr]
@@ -210,8 +216,8 @@ def _csharp(program: Program, rays: range) -> Proof:
             )
     filled = "\n        ".join(fills)
     size = sum(_size(one.shape) for one in program.kept.values())
-    text = f"""// Runs single ticks from the states in vectors.json: within {WITHIN} of the motion there. Then the whole run: how far
-// it ends up from that is printed.
+    text = f"""// Runs single ticks from the states in vectors.json: within {WITHIN} of the motion there. Then the
+// whole run: how far it ends up from that is printed.
 using System;
 using System.Collections.Generic;
 using System.Globalization;
@@ -308,4 +314,4 @@ def _size(shape: tuple[int, ...]) -> int:
 
 
 PROOFS: dict[str, Callable[[Program, range], Proof]] = {"c": _c, "cpp": _cpp, "csharp": _csharp, "js": _js}
-"""What makes the test of a language, by its word."""
+"""Makers of the tests, by the word of the language."""

@@ -90,7 +90,7 @@ def _size(body: Sequence[code.Statement]) -> int:
 
 
 def _uses(function: Function) -> tuple[Counter[str], Counter[str]]:
-    """How often each name is read, and how often it is given a value."""
+    """Counts of how often each name is read, and is given a value."""
     found = list(all_leaves(function.body))
     read = Counter(one.name for one in found if isinstance(one, Var))
     given = Counter(one.name for one in found if isinstance(one, code.Set | code.For))

@@ -115,7 +115,7 @@ def spot_of(cell: Cell) -> Spot:
 
 
 def spots_read(body: Sequence[code.Statement]) -> Iterator[Spot]:
-    """What is read; a number that is only added to itself is not."""
+    """Kept numbers that are read; one that is only added to itself is not."""
     for one in all_leaves(body):
         if isinstance(one, code.Put):
             own = spot_of(one.cell)
@@ -190,6 +190,6 @@ class _Cut:
         return left
 
     def effect(self, value: code.Expr) -> code.Statement | None:
-        """What is left of a value that nobody reads: the calls in it that write."""
+        """The calls that write in a value that nobody reads."""
         calls = [leaf for leaf in leaves(value) if isinstance(leaf, Call) and id(leaf.function) in self.writing]
         return code.Do(calls[0]) if calls else None

@@ -50,16 +50,35 @@ KEPT_SAYS = {
 
 def record_name(program: Program) -> str:
     """The name of a craft as that of a type."""
-    return "".join(word.capitalize() for word in program.name.split("_"))
+    made = "".join(word.capitalize() for word in program.name.split("_"))
+    return f"{made}Craft" if made in RESERVED else made
+
+
+RESERVED = {
+    "Begin",
+    "Tick",
+    "Push",
+    "Set",
+    "Copy",
+    "Numbers",
+    "Math",
+    "Object",
+    "Array",
+    "Vec2",
+    "Vec3",
+    "Vec4",
+    "Test",
+}
+"""Names that mean something else in one of the languages."""
 
 
 def heading(program: Program) -> str:
-    """What stands at the top of a file."""
+    """The words at the top of a file."""
     return f"{program.title}, as tuned on Oak Sled.\n{program.about}\n{FRAMES}\n{program.assumed}\n{LICENCE}"
 
 
 def interface(program: Program) -> dict[str, str]:
-    """What the functions do that a game calls."""
+    """The functions that a game calls, each in words."""
     inputs = ", ".join(program.inputs) or "none"
     return {
         "begin": "Puts the craft at its start, with the numbers that it was exported with.",

@@ -15,7 +15,7 @@ from oak_sled.core.portable import code
 from oak_sled.core.portable.code import Cell, Expr, Function, Program
 
 BINDS = {"or": 1, "and": 2, "==": 3, "!=": 3, "<": 4, "<=": 4, ">": 4, ">=": 4, "+": 5, "-": 5, "*": 6, "/": 6}
-"""How tightly operators bind; those of one number from left to right."""
+"""Operators by how tightly they bind; those of one number from left to right."""
 WIDE = 112
 """Columns of a line."""
 DATA, WIDEST = 1500, 200
@@ -26,6 +26,7 @@ AXES = "xyzw"
 class Writer:
     """Writes one program. The class fields are the words of a language."""
 
+    EXTENSION = ""
     INDENT = "    "
     AND, OR, NOT = " && ", " || ", "!"
     TRUE, FALSE = "true", "false"
@@ -38,6 +39,10 @@ class Writer:
         self.lines: list[str] = []
         self.depth = 0
         self.tuples: dict[Type, str] = {}
+
+    def text(self) -> str:
+        """The whole file."""
+        raise NotImplementedError
 
     # words of a language
 

@@ -1,0 +1,20 @@
+#!/usr/bin/env bash
+# Installs what builds exported code in the languages that the tests know; what cannot be installed is named and skipped.
+set -euo pipefail
+
+declare -A packages=([cc]=gcc [c++]=g++ [node]=nodejs [mcs]=mono-mcs [mono]=mono-runtime)
+missing=""
+for tool in "${!packages[@]}"; do
+    command -v "$tool" >/dev/null || missing="$missing ${packages[$tool]}"
+done
+[ -z "$missing" ] && exit 0
+if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null; then
+    echo "== compilers:$missing"
+    for package in $missing; do
+        DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "$package" >/dev/null 2>&1 ||
+            echo "$package cannot be installed here: its language is skipped"
+    done
+else
+    echo "This one command installs what is missing; its languages are skipped until then:"
+    echo "  sudo apt-get install --no-install-recommends$missing"
+fi

@@ -1,0 +1,186 @@
+"""Crafts that leave as source code: they repeat their runs in each language, read well, and say what stays."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import subprocess
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from oak_sled.core.assembly import jobs
+from oak_sled.core.base.faults import Refused
+from oak_sled.core.compiler.types import FLOAT, INT
+from oak_sled.core.portable import code, crafts, folder, trim
+from oak_sled.core.portable.fold import arithmetic
+from oak_sled.core.project import demos
+from oak_sled.core.yard.craft import Craft
+
+BUILDS = {"c": ("cc",), "cpp": ("c++",), "csharp": ("mcs", "mono"), "js": ("node",)}
+"""What has to be installed to test a language."""
+CRAFTS = [(name, craft.id) for name in demos.DEMOS for craft in demos.load(name).crafts]
+ON_BENCH = [(name, demos.load(name).bench.craft) for name in demos.DEMOS]
+STAYS = {("crate-drop", "own_law"), ("sledge-train", "rear_heavy"), ("crane", "tower"), ("bollard-turn", "mail_sled")}
+"""Crafts that cannot leave yet: a formula, several bodies, a line."""
+
+
+def job_of(demo: str, craft: str):
+    return jobs.job_of(demos.load(demo), None, craft)
+
+
+def repeats(job, language: str, where: Path) -> str:
+    missing = [tool for tool in BUILDS[language] if shutil.which(tool) is None]
+    if missing:
+        pytest.skip(f"{language} needs {' and '.join(missing)}: make test-tools installs it")
+    folder.write(job, language, where)
+    done = subprocess.run([str(where / "run-test.sh")], capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stdout + done.stderr
+    return done.stdout
+
+
+@pytest.mark.parametrize(("demo", "craft"), [one for one in ON_BENCH if one not in STAYS])
+def test_the_craft_of_every_demo_repeats_its_run_in_c_to_the_bit(demo, craft, tmp_path):
+    assert "to the bit" in repeats(job_of(demo, craft), "c", tmp_path / "out")
+
+
+@pytest.mark.parametrize("language", list(folder.LANGUAGES))
+@pytest.mark.parametrize(("demo", "craft"), [("fan-sled", "fan_sled"), ("ferry", "ferry"), ("ice-truck", "plain")])
+def test_every_language_repeats_a_sled_a_hover_craft_and_a_truck(language, demo, craft, tmp_path):
+    assert repeats(job_of(demo, craft), language, tmp_path / "out")
+
+
+@pytest.mark.tools
+@pytest.mark.parametrize("language", list(folder.LANGUAGES))
+@pytest.mark.parametrize(("demo", "craft"), [one for one in CRAFTS if one not in STAYS])
+def test_every_craft_leaves_in_every_language(language, demo, craft, tmp_path):
+    assert repeats(job_of(demo, craft), language, tmp_path / "out")
+
+
+@pytest.mark.parametrize(("demo", "craft"), sorted(STAYS))
+def test_what_cannot_leave_is_refused_by_name_with_what_to_do(demo, craft):
+    with pytest.raises(Refused) as refused:
+        folder.files_of(job_of(demo, craft), "c")
+    assert craft in str(refused.value)
+    assert "(" in str(refused.value)
+
+
+def test_what_stays_here_is_named_in_the_page_that_goes_with_it():
+    page = folder.files_of(job_of("fan-sled", "fan_sled"), "js")["README.md"]
+    assert "bumper: it acts on other bodies" in page
+    assert "walls of the ground" in page
+    assert "Inputs, in this order: throttle, steer, brake." in page
+    truck = folder.files_of(job_of("ferry", "ferry"), "js")["README.md"]
+    assert truck.count("| 0 |") == 1
+    assert "foot_hit[" in truck
+
+
+def test_an_exported_file_is_short_has_no_dependency_and_says_under_which_terms():
+    files = folder.files_of(job_of("fan-sled", "fan_sled"), "c")
+    text = files["fan_sled.c"]
+    assert text.count("\n") < 1010
+    assert {line for line in text.splitlines() if line.startswith("#include")} == {
+        "#include <math.h>", "#include <stdbool.h>", "#include <string.h>",
+    }  # fmt: skip
+    assert "section 7" in text
+    for word in ("fan_thrust", "speed_limit_limit", "runners_side_grip", "void fan_sled_tick("):
+        assert word in text, word
+    truck = folder.files_of(job_of("lamp-truck", "truck"), "c")["truck.c"]
+    assert truck.count("\n") < 1500, "one on four wheels"
+
+
+def test_its_numbers_are_those_of_the_craft_and_are_found_by_name():
+    job = job_of("fan-sled", "fan_sled")
+    files = folder.files_of(job, "js")
+    numbers = json.loads(files["numbers.json"])["numbers"]
+    fan = next(part for part in job.craft.parts if part.id == "fan")
+    assert numbers["fan_thrust"] == fan.thrust
+    assert numbers["mass"] == job.craft.body.true_mass()
+    assert numbers["dt"] == job.dt
+    assert all(f"{name}:" in files["fan_sled.mjs"] for name in numbers)
+
+
+@pytest.mark.skipif(shutil.which("cc") is None, reason="there is no cc")
+def test_a_number_that_is_set_while_it_runs_gives_the_run_of_a_craft_with_that_number(tmp_path):
+    yard = demos.load("fan-sled")
+    job = jobs.job_of(yard, yard.drill("straight_pull"))
+    folder.write(job, "c", tmp_path)
+    changed = jobs.job_of(yard.edit("crafts.fan_sled.parts.fan.thrust", 900.0), yard.drill("straight_pull"))
+    alone = crafts.Alone.of(changed)
+    for row in alone.inputs[:240]:
+        alone.tick(np.ascontiguousarray(row))
+    wanted = alone.machine.scene.solids[alone.machine.world.crafts[0]["body"]]["position"][0]
+    given = ", ".join(repr(float(one)) for one in alone.inputs[100])
+    loop = """
+#include "fan_sled.c"
+#include <stdio.h>
+int main(void)
+{
+    static FanSled sled;
+    double given[3] = {GIVEN};
+    fan_sled_begin(&sled);
+    if (!fan_sled_set(&sled, "fan_thrust", 900.0) || fan_sled_set(&sled, "nonsense", 1.0)) return 1;
+    for (int tick = 0; tick < 240; tick++) {
+        double force[3], torque[3], before = sled.velocity[0];
+        fan_sled_push(&sled, given, force, torque);
+        fan_sled_tick(&sled, given);
+        double gained = sled.n.mass * (sled.velocity[0] - before) / sled.n.dt;
+        if (gained != force[0]) return 2;
+    }
+    printf("%.17g", sled.position[0]);
+    return 0;
+}
+""".replace("GIVEN", given)
+    assert np.all(alone.inputs[:240] == alone.inputs[100]), "one input throughout"
+    (tmp_path / "game.c").write_text(loop)
+    built = ["cc", "-std=c99", "-Wall", "-Werror", "-O1", "-ffp-contract=off", "game.c", "-o", "game", "-lm"]
+    subprocess.run(built, cwd=tmp_path, check=True)
+    done = subprocess.run([str(tmp_path / "game")], capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.returncode
+    assert float(done.stdout) == wanted
+
+
+def test_a_language_that_is_not_there_and_a_folder_that_cannot_be_made_are_refused(tmp_path):
+    job = job_of("puck", "puck")
+    with pytest.raises(Refused, match="cannot write 'cobol'"):
+        folder.files_of(job, "cobol")
+    (tmp_path / "file").write_text("x")
+    with pytest.raises(Refused, match="cannot be made"):
+        folder.write(job, "c", tmp_path / "file" / "below")
+    assert (tmp_path / "file").read_text() == "x"
+
+
+def test_nothing_that_is_kept_is_unread_and_every_call_has_its_function():
+    for demo, craft in ON_BENCH[:6]:
+        if (demo, craft) in STAYS:
+            continue
+        program, places = crafts.program_of(crafts.Alone.of(job_of(demo, craft)))
+        names = [one.name for one in program.functions]
+        assert len(names) == len(set(names))
+        read = {spot[0] for one in program.functions for spot in trim.spots_read(one.body)}
+        assert set(program.kept) <= read | crafts.WANTED | {"inputs", "foot_hit"}, demo
+        seen: set[int] = set()
+        for one in program.functions:
+            assert {id(called) for called in trim.calls_of(one.body)} <= seen, "callees first"
+            seen.add(id(one))
+        assert set(places) == set(program.kept)
+
+
+def test_arithmetic_with_nothing_and_one_is_left_out():
+    x = code.Var(FLOAT, "x")
+    zero, one = code.Lit(FLOAT, 0.0), code.Lit(FLOAT, 1.0)
+    assert arithmetic(FLOAT, "+", x, zero) is x
+    assert arithmetic(FLOAT, "*", one, x) is x
+    assert arithmetic(FLOAT, "*", x, zero) == zero
+    assert arithmetic(FLOAT, "-", zero, x) == code.One(FLOAT, "-", x)
+    assert arithmetic(INT, "//", code.Lit(INT, 7), code.Lit(INT, 2)) == code.Lit(INT, 3)
+    assert isinstance(arithmetic(FLOAT, "/", one, zero), code.Two), "left to the run"
+
+
+def test_names_of_crafts_that_mean_something_else_are_changed():
+    from oak_sled.core.portable.words import record_name
+
+    craft = Craft.model_validate(demos.load("floe-probe").craft("set").model_dump())
+    program, _ = crafts.program_of(crafts.Alone.of(job_of("floe-probe", craft.id)))
+    assert record_name(program) == "SetCraft"
