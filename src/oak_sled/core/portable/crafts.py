@@ -278,6 +278,9 @@ def program_of(alone: Alone) -> tuple[Program, Places]:
     for one in functions:
         tidy.tidied(one, writing)
     functions = tidy.gathered([made], trim.trimmed([made], WANTED))
+    for one in functions:
+        tidy.tidied(one, writing)
+    functions = trim.trimmed([made], WANTED)
     memory = {
         "raw": inputs, "world": machine.world, "scene": machine.scene, "nows": machine.nows, "rays": alone.rays(),
     }  # fmt: skip

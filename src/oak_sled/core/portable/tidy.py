@@ -7,13 +7,13 @@ from collections import Counter
 from collections.abc import Sequence
 from typing import Any
 
-from oak_sled.core.compiler.types import NOTHING, Tuple
+from oak_sled.core.compiler.types import INT, Tuple
 from oak_sled.core.portable import code
 from oak_sled.core.portable.code import Call, Cell, Function, Item, Row, Var
 from oak_sled.core.portable.fold import leaves, replaced
-from oak_sled.core.portable.trim import all_leaves, writes
+from oak_sled.core.portable.trim import all_leaves, calls_of, writes
 
-SHORT = 60
+SHORT = 150
 """Nodes of a function that goes to the only place from which it is called."""
 LONGEST = 30
 """Nodes of an expression that may still grow by what is put into it."""
@@ -32,37 +32,78 @@ def tidied(function: Function, writing: set[int]) -> None:
 
 
 def gathered(roots: Sequence[Function], functions: list[Function]) -> list[Function]:
-    """The functions without those that are short and called from one place, which go there with their comment."""
+    """The functions without those that are short and called from one place: they go there."""
+    kept: set[int] = {id(root) for root in roots}
     while True:
         calls = Counter(
             id(leaf.function) for one in functions for leaf in all_leaves(one.body) if isinstance(leaf, Call)
         )
-        short = [
-            one for one in functions
-            if calls[id(one)] == 1 and one.returns == NOTHING and not one.arguments and _size(one.body) <= SHORT
-            and not any(isinstance(leaf, code.Ret) for leaf in all_leaves(one.body))
-            and not any(one is root for root in roots)
-        ]  # fmt: skip
+        short = [one for one in functions if id(one) not in kept and calls[id(one)] == 1 and _is_short(one)]
         if not short:
             return functions
-        gone = short[0]
-        for one in functions:
-            _inline(one, one.body, gone)
-        functions = [one for one in functions if one is not gone]
+        callers = {id(called): one for one in functions for called in calls_of(one.body)}
+        for gone in short:  # callees first, so that none is in one that is gone
+            caller = callers[id(gone)]
+            if _inline(caller, caller.body, gone):
+                functions = [one for one in functions if one is not gone]
+                for called in calls_of(gone.body):
+                    callers[id(called)] = caller
+            else:
+                kept.add(id(gone))
 
 
-def _inline(into: Function, body: list[code.Statement], gone: Function) -> None:
+def _is_short(one: Function) -> bool:
+    """True for a function of few nodes that ends in one place, its last line."""
+    ends = [leaf for leaf in all_leaves(one.body) if isinstance(leaf, code.Ret)]
+    last = bool(one.body) and isinstance(one.body[-1], code.Ret)
+    given = ends[0].value if ends else None
+    calls = [] if given is None else [leaf for leaf in leaves(given) if isinstance(leaf, Call)]
+    return _size(one.body) <= SHORT and len(calls) <= 1 and (not ends or (len(ends) == 1 and last))
+
+
+def _inline(into: Function, body: list[code.Statement], gone: Function) -> bool:
+    """Puts a function in the place of the statement that is its call, or whose value is; False where there is none."""
     for place, one in enumerate(body):
         for part in ("yes", "no", "body"):
-            if hasattr(one, part):
-                _inline(into, getattr(one, part), gone)
-        if isinstance(one, code.Do) and isinstance(one.value, Call) and one.value.function is gone:
-            taken = set(into.names) | {name for name, _ in into.arguments}
-            new = {name: f"{gone.name}_{name}" if name in taken else name for name in gone.names}
-            values = {old: Var(gone.names[old], name) for old, name in new.items()}
-            into.names |= {new[name]: kind for name, kind in gone.names.items()}
-            body[place : place + 1] = _renamed(gone.body, new, values)
-            return
+            if hasattr(one, part) and _inline(into, getattr(one, part), gone):
+                return True
+        value = getattr(one, "value", None)
+        if not (isinstance(value, Call) and value.function is gone):
+            continue
+        taken = set(into.names) | {name for name, _ in into.arguments}
+        taken |= {leaf.name for leaf in all_leaves(into.body) if isinstance(leaf, code.For)}
+        own = dict([*gone.arguments, *gone.names.items()])
+        own |= {leaf.name: INT for leaf in all_leaves(gone.body) if isinstance(leaf, code.For)}
+        new = {name: f"{gone.name}_{name}" if name in taken else name for name in own}
+        if any(name in taken for name in new.values()):
+            return False
+        values = {old: Var(kind, new[old]) for old, kind in own.items()}
+        into.names |= {new[name]: kind for name, kind in own.items()}
+        made: list[code.Statement] = [
+            code.Set(new[name], given) for (name, _), given in zip(gone.arguments, value.values, strict=True)
+        ]
+        inner = _renamed(gone.body, new, values)
+        last = inner.pop() if inner and isinstance(inner[-1], code.Ret) else None
+        made += inner
+        if isinstance(one, code.Do) and isinstance(last, code.Ret) and last.value is not None:
+            # nobody asks for the value, but what finds it may write
+            made += [code.Do(leaf) for leaf in leaves(last.value) if isinstance(leaf, Call)][:1]
+        elif not isinstance(one, code.Do):
+            assert isinstance(last, code.Ret)
+            assert last.value is not None
+            made.append(_valued(one, last.value))
+        body[place : place + 1] = made
+        return True
+    return False
+
+
+def _valued(one: code.Statement, value: code.Expr) -> code.Statement:
+    """A statement with another value."""
+    if isinstance(one, code.Set):
+        return code.Set(one.name, value)
+    if isinstance(one, code.Put):
+        return code.Put(one.cell, value)
+    return code.Ret(value)
 
 
 def _renamed(body: Sequence[code.Statement], new: dict[str, str], values: dict[str, Any]) -> list[code.Statement]:
