@@ -10,6 +10,8 @@ One file, since it has a method for every node of the tree, and each calls the o
 
 from __future__ import annotations
 
+import dataclasses
+import functools
 import inspect
 import itertools
 import math
@@ -770,20 +772,32 @@ def same(a: Value, b: Value) -> bool:
     return repr(a) == repr(b)
 
 
-def children(of: Any) -> Iterator[Any]:
-    """The expressions right below a node, of the tree or of a program."""
-    for name in of.__slots__:
-        one = getattr(of, name)
-        for inner in one if isinstance(one, list) else [one]:
-            if hasattr(inner, "__slots__") and not isinstance(inner, Function | tree.Function) and name != "type":
-                yield inner
-
-
 def leaves(of: Any) -> Iterator[Any]:
-    """A node and all below it."""
-    yield of
-    for one in children(of):
-        yield from leaves(one)
+    """A node of the tree or of a program and all below it, but for functions that are called."""
+    waiting = [of]
+    while waiting:
+        one = waiting.pop()
+        yield one
+        found = []
+        for name in below(one.__class__):
+            inner = getattr(one, name)
+            if isinstance(inner, list):
+                found += [item for item in inner if hasattr(item, "__slots__")]
+            elif inner is not None:
+                found.append(inner)
+        waiting += reversed(found)
+
+
+@functools.cache
+def below(kind: Any) -> tuple[str, ...]:
+    """The fields of a node in which nodes lie, one or a list."""
+    told = {field.name: str(field.type) for field in dataclasses.fields(kind)}
+    words = ("Expr", "Statement", "Field | Element", "Cell")
+    return tuple(
+        name
+        for name, said in told.items()
+        if name not in ("type", "array", "record", "names") and any(word in said for word in words)
+    )
 
 
 def count(of: Expr) -> int:

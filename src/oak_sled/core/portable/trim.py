@@ -43,7 +43,8 @@ def trimmed(roots: Sequence[Function], wanted: set[str]) -> list[Function]:
             body = _Cut(read, wanted, writing, names).block(one.body)
             changed = changed or repr_of(body) != repr_of(one.body)
             one.body = body
-            one.names = {name: kind for name, kind in one.names.items() if name in assigned(body)}
+            given = assigned(body)
+            one.names = {name: kind for name, kind in one.names.items() if name in given}
         changed = _drop_arguments(functions, roots) or changed
         if not changed:
             return [one for one in functions if one.body or one in roots]
@@ -59,7 +60,8 @@ def _drop_arguments(functions: Sequence[Function], roots: Sequence[Function]) ->
     unread: dict[int, list[int]] = {}
     for one in functions:
         read = {leaf.name for leaf in all_leaves(one.body) if isinstance(leaf, Var)}
-        places = [k for k, (name, _) in enumerate(one.arguments) if name not in read and name not in assigned(one.body)]
+        read |= assigned(one.body)
+        places = [k for k, (name, _) in enumerate(one.arguments) if name not in read]
         if places and not any(one is root for root in roots):
             unread[id(one)] = places
     if not unread:
