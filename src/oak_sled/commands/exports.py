@@ -15,7 +15,7 @@ from oak_sled.core.base.faults import refuse
 def export(
     yard: YardArgument,
     craft: CraftOption = "",
-    to: Annotated[str, typer.Option("--to", help="language: c, cpp, csharp or js")] = "c",
+    to: Annotated[str, typer.Option("--to", help="c, cpp, csharp or js; json: the numbers alone")] = "c",
     out: Annotated[str, typer.Option("--out", "-o", help="folder to write")] = "",
     drill: DrillOption = "",
     sets: SetOption = None,
@@ -28,5 +28,5 @@ def export(
         raise refuse("--out", "no folder is named", f"oak-sled export {yard} --to {to} --out FOLDER")
     made = with_sets(load_yard(yard), sets)
     job = jobs.job_of(made, made.drill(drill) if drill else None, craft)
-    for file in folder.write(job, to, Path(out)):
+    for file in folder.write(job, to, Path(out), made.cameras):
         print(file)

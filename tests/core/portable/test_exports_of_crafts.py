@@ -16,6 +16,7 @@ from oak_sled.core.compiler.types import FLOAT, INT
 from oak_sled.core.portable import code, crafts, folder, trim
 from oak_sled.core.portable.fold import arithmetic
 from oak_sled.core.project import demos
+from oak_sled.core.yard.camera import YardCamera
 from oak_sled.core.yard.craft import Craft
 
 BUILDS = {"c": ("cc",), "cpp": ("c++",), "csharp": ("mcs", "mono"), "js": ("node",)}
@@ -105,6 +106,19 @@ def test_its_numbers_are_those_of_the_craft_and_are_found_by_name():
     assert numbers["mass"] == job.craft.body.true_mass()
     assert numbers["dt"] == job.dt
     assert all(f"{name}:" in files["fan_sled.mjs"] for name in numbers)
+
+
+def test_the_numbers_alone_have_units_descriptions_and_the_cameras_of_the_yard():
+    job, camera = job_of("fan-sled", "fan_sled"), YardCamera(id="behind", place_lag=0.4)
+    files = folder.files_of(job, "json", (camera,))
+    assert list(files) == ["numbers.json"]
+    told = json.loads(files["numbers.json"])
+    assert told["unit"]["fan_thrust"] == "N"
+    assert told["unit"]["mass"] == "kg"
+    assert told["unit"]["runners_slides_past"] == "rad"
+    assert "limit" in told["says"]["speed_limit_limit"]
+    assert [YardCamera.model_validate(one) for one in told["cameras"]] == [camera]
+    assert set(told["unit"]) <= set(told["numbers"]) | set(told["tables"])
 
 
 @pytest.mark.skipif(shutil.which("cc") is None, reason="there is no cc")

@@ -105,7 +105,7 @@ class C(Writer):
         self.put(f"#define {self.prefix.upper()}_NUMBERS(X) \\")
         self.depth += 1
         for place, (name, number) in enumerate(single.items()):
-            says = f" /* {number.says} */" if number.says else ""
+            says = f" /* {number.words()} */" if number.words() else ""
             more = " \\" if place < len(single) - 1 else ""
             self.put(f"X({name}, {self.real(number.values[0]).strip('()')}){says}{more}")
         self.depth -= 1

@@ -213,6 +213,15 @@ class Number:
     unit: str = ""
     says: str = ""
 
+    def words(self) -> str:
+        """Its unit, and what it is where that is short."""
+        says = self.says if len(self.says) <= SHORT_WORDS else ""
+        return ", ".join(one for one in (self.unit, says) if one)
+
+
+SHORT_WORDS = 60
+"""Letters of a description up to which it stands beside its number."""
+
 
 @dataclass(slots=True)
 class Program:

@@ -14,6 +14,7 @@ from oak_sled.core.assembly import bodynames, tracks
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.dial import dials
 from oak_sled.core.base.faults import refuse
 from oak_sled.core.compiler import types
 from oak_sled.core.compiler.kernel import PROGRAM
@@ -75,7 +76,7 @@ class Names:
         elif rest[0] == "channels":
             rest = [self.craft.channels[rest[1]].id, *rest[2:]]
         elif rest[0] == "supports":
-            rest = ["foot", *rest[1:]]
+            rest = ["foot", *(rest[2:] if isinstance(rest[1], int) else rest[1:])]
         else:
             rest = rest[2:]
         at = [one for one in rest if isinstance(one, int)]
@@ -85,6 +86,18 @@ class Names:
         if len(at) == 2 and max(at) < 3:
             return "_".join([*words, "xyz"[at[0]] + "xyz"[at[1]]])
         return "_".join([*words, *(str(one) for one in at)])
+
+    def told(self, path: Path) -> tuple[str, str]:
+        """The unit of a number and what it is, from the dial whose value it is; else by what is the same in all."""
+        words = [one for one in path if isinstance(one, str)]
+        field = words[-1]
+        if path[:2] == ("world", "parts"):
+            found = dial_of(self.craft.parts[int(path[2])], field)
+        elif path[:2] == ("world", "channels"):
+            found = dial_of(self.craft.channels[int(path[2])], field)
+        else:
+            found = dial_of(self.craft.body, field)
+        return found or SAME.get(field, ("", ""))
 
     def function(self, kernel: str, module: str, at: Sequence[Path]) -> str:
         """Of a function: the part that it is of."""
@@ -119,6 +132,33 @@ class Names:
         if name in OF_CHANNELS:
             return tuple(f"IN_{channel.id.upper()}" for channel in self.craft.channels)[:count]
         return ()
+
+
+def dial_of(document: Any, field: str) -> tuple[str, str] | None:
+    """The unit and the description of the dial that a number of a record is; angles are in radians there."""
+    for one in dials(document):
+        if one.name == field:
+            return one.unit, one.says
+        if one.name == f"{field}_deg":
+            return one.unit.replace("°", "rad"), one.says
+    return None
+
+
+SAME = {
+    "gain": ("", "trim of the part"),
+    "point": ("m", "place from the centre of mass, craft axes"),
+    "at": ("m", "place from the centre of mass, craft axes"),
+    "mass": ("kg", ""),
+    "inertia": ("kg m2", "about the centre of mass, craft axes"),
+    "dt": ("s", "of a tick"),
+    "nominal_dt": ("s", "of the tick that it was tuned for"),
+    "gravity": ("m/s2", "of the ground"),
+    "air_density": ("kg/m3", "of the ground"),
+    "wind": ("m/s", "of the ground, world axes"),
+    "mu": ("m3/s2", "of what attracts"),
+    "reach": ("m", "of a ray"),
+}
+"""Numbers that are none of a dial, by the name of their field: unit, and what each is."""
 
 
 @dataclass

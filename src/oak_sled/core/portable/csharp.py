@@ -102,7 +102,7 @@ class CSharp(Writer):
         self.depth += 1
         for name, number in self.program.numbers.items():
             if not number.shape:
-                says = f" // {number.says}" if number.says else ""
+                says = f" // {number.words()}" if number.words() else ""
                 self.put(f"public double {name} = {self.real(number.values[0]).strip('()')};{says}")
         self.depth -= 1
         self.put("}")

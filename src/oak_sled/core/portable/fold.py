@@ -45,6 +45,9 @@ class Naming(Protocol):
     def number(self, path: Path) -> str:
         """The name of a number of the craft, or of a table of them."""
 
+    def told(self, path: Path) -> tuple[str, str]:
+        """The unit of a number, and what it is; "" where that is not known."""
+
     def function(self, kernel: str, module: str, at: Sequence[Path]) -> str:
         """The name of a function that works at some places."""
 
@@ -210,10 +213,11 @@ class Fold:
         if number == 0.0 or self.naming.is_flag(path):
             return Lit(FLOAT, number)
         name = self.naming.number(path)
-        self.numbers.setdefault(name, code.Number((), [number]))
+        told = self.naming.told(path)
+        self.numbers.setdefault(name, code.Number((), [number], *told))
         if self.numbers[name].values != [number]:  # two places of one name and of two values
             name = f"{name}_{'_'.join(str(one) for one in path if isinstance(one, int))}"
-            self.numbers.setdefault(name, code.Number((), [number]))
+            self.numbers.setdefault(name, code.Number((), [number], *told))
         return Num(FLOAT, name, [])
 
     def cell(self, kind: Type, path: Path) -> Cell:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -22,9 +23,12 @@ from oak_sled.core.portable.csharp import CSharp
 from oak_sled.core.portable.js import JavaScript
 from oak_sled.core.portable.words import FRAMES, LICENCE, interface, record_name
 from oak_sled.core.portable.writer import Writer
+from oak_sled.core.yard.camera import YardCamera
 
 LANGUAGES: dict[str, type[Writer]] = {"c": C, "cpp": Cpp, "csharp": CSharp, "js": JavaScript}
 """Languages in which a craft is written, by the word that asks for each."""
+NUMBERS = "json"
+"""The word that asks for the numbers alone."""
 MOST_TICKS = 400
 """Ticks of the run whose motion goes out as vectors."""
 STATES = 20
@@ -95,8 +99,8 @@ def kept_now(program: Program, places: Places, memory: dict[str, Any]) -> dict[s
     return found
 
 
-def numbers_of(job: Job, program: Program) -> dict[str, Any]:
-    """The numbers of a craft as JSON."""
+def numbers_of(job: Job, program: Program, cameras: Sequence[YardCamera] = ()) -> dict[str, Any]:
+    """The numbers of a craft as JSON, and those of the cameras that film it."""
     return {
         "format": "oak-sled numbers",
         "version": 1,
@@ -106,16 +110,23 @@ def numbers_of(job: Job, program: Program) -> dict[str, Any]:
         "units": "SI and radians",
         "frames": FRAMES,
         "numbers": {name: one.values[0] for name, one in program.numbers.items() if not one.shape},
+        "unit": {name: one.unit for name, one in program.numbers.items() if one.unit},
+        "says": {name: one.says for name, one in program.numbers.items() if one.says},
         "tables": {name: one.values for name, one in program.numbers.items() if one.shape},
+        "cameras": [camera.model_dump() for camera in cameras],
     }
 
 
-def files_of(job: Job, language: str) -> dict[str, str]:
-    """The files of the folder, by name; raises `Refused` for a craft that cannot leave, or no such language."""
-    if language not in LANGUAGES:
-        raise refuse("--to", f"cannot write {language!r}", close_match(language, list(LANGUAGES)))
+def files_of(job: Job, language: str, cameras: Sequence[YardCamera] = ()) -> dict[str, str]:
+    """The files of the folder, by name; raises `Refused` for a craft that cannot leave, or no such language. cameras :
+    those whose numbers go with it."""
+    if language not in (*LANGUAGES, NUMBERS):
+        raise refuse("--to", f"cannot write {language!r}", close_match(language, [*LANGUAGES, NUMBERS]))
     alone = Alone.of(job)
     program, places = program_of(alone)
+    numbers = json.dumps(numbers_of(job, program, cameras), indent=1) + "\n"
+    if language == NUMBERS:
+        return {"numbers.json": numbers}
     writer = LANGUAGES[language](program)
     source = f"{program.name}.{LANGUAGES[language].EXTENSION}"
     rays = alone.rays()
@@ -124,7 +135,7 @@ def files_of(job: Job, language: str) -> dict[str, str]:
     proof = proofs.PROOFS[language](program, rays)
     return {
         source: text,
-        "numbers.json": json.dumps(numbers_of(job, program), indent=1) + "\n",
+        "numbers.json": numbers,
         "vectors.json": json.dumps(vectors.told()) + "\n",
         proof.file: proof.text,
         "run-test.sh": proof.script,
@@ -132,16 +143,17 @@ def files_of(job: Job, language: str) -> dict[str, str]:
     }
 
 
-def write(job: Job, language: str, folder: Path) -> list[Path]:
+def write(job: Job, language: str, folder: Path, cameras: Sequence[YardCamera] = ()) -> list[Path]:
     """Writes the folder; gives its files. Raises `Refused`."""
-    files = files_of(job, language)
+    files = files_of(job, language, cameras)
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise refuse(str(folder), f"cannot be made ({error.strerror})", "a folder that may be written") from error
     for name, text in files.items():
         disk.write_whole(folder / name, text.encode())
-    (folder / "run-test.sh").chmod(0o755)
+    if "run-test.sh" in files:
+        (folder / "run-test.sh").chmod(0o755)
     return [folder / name for name in files]
 
 
