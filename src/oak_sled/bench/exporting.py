@@ -11,7 +11,7 @@ import numpy as np
 from oak_sled.bench.lines import interleaved, line
 from oak_sled.bench.yardstick import Library
 from oak_sled.core.assembly import jobs
-from oak_sled.core.portable import crafts, folder
+from oak_sled.core.portable import alone, crafts, folder
 from oak_sled.core.portable.c import C
 from oak_sled.core.project import demos
 
@@ -40,15 +40,15 @@ def exporting(count: int, c_tick_ns: Callable[[], float]) -> None:
     folder.files_of(job, "c")
     took = time.perf_counter() - began
     line("export of the sled as C", f"{took:.2f} s", f"{AIM_S:.0f} s", took / AIM_S, "aim 1.0")
-    alone = crafts.Alone.of(job)
-    program, _ = crafts.program_of(alone)
+    single = alone.Alone.of(job)
+    program, _ = crafts.program_of(single)
     writer = C(program)
     try:
         library = Library("exported.c", writer.text() + LOOP.format(record=writer.record, name=program.name))
     except RuntimeError as error:
         print(f"the tick of exported C is not measured: {error}")
         return
-    inputs, place = np.ascontiguousarray(alone.inputs), np.zeros(3)
+    inputs, place = np.ascontiguousarray(single.inputs), np.zeros(3)
     pointers = [ctypes.c_void_p(one.ctypes.data) for one in (inputs, place)]
 
     def exported() -> float:

@@ -13,7 +13,7 @@ import pytest
 from oak_sled.core.assembly import jobs
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.compiler.types import FLOAT, INT
-from oak_sled.core.portable import code, crafts, folder, trim
+from oak_sled.core.portable import alone, code, crafts, folder, trim
 from oak_sled.core.portable.fold import arithmetic
 from oak_sled.core.project import demos
 from oak_sled.core.yard.camera import YardCamera
@@ -127,11 +127,11 @@ def test_a_number_that_is_set_while_it_runs_gives_the_run_of_a_craft_with_that_n
     job = jobs.job_of(yard, yard.drill("straight_pull"))
     folder.write(job, "c", tmp_path)
     changed = jobs.job_of(yard.edit("crafts.fan_sled.parts.fan.thrust", 900.0), yard.drill("straight_pull"))
-    alone = crafts.Alone.of(changed)
-    for row in alone.inputs[:240]:
-        alone.tick(np.ascontiguousarray(row))
-    wanted = alone.machine.scene.solids[alone.machine.world.crafts[0]["body"]]["position"][0]
-    given = ", ".join(repr(float(one)) for one in alone.inputs[100])
+    single = alone.Alone.of(changed)
+    for row in single.inputs[:240]:
+        single.tick(np.ascontiguousarray(row))
+    wanted = single.machine.scene.solids[single.machine.world.crafts[0]["body"]]["position"][0]
+    given = ", ".join(repr(float(one)) for one in single.inputs[100])
     loop = """
 #include "fan_sled.c"
 #include <stdio.h>
@@ -152,7 +152,7 @@ int main(void)
     return 0;
 }
 """.replace("GIVEN", given)
-    assert np.all(alone.inputs[:240] == alone.inputs[100]), "one input throughout"
+    assert np.all(single.inputs[:240] == single.inputs[100]), "one input throughout"
     (tmp_path / "game.c").write_text(loop)
     built = ["cc", "-std=c99", "-Wall", "-Werror", "-O1", "-ffp-contract=off", "game.c", "-o", "game", "-lm"]
     subprocess.run(built, cwd=tmp_path, check=True)
@@ -175,7 +175,7 @@ def test_nothing_that_is_kept_is_unread_and_every_call_has_its_function():
     for demo, craft in ON_BENCH[:6]:
         if (demo, craft) in STAYS:
             continue
-        program, places = crafts.program_of(crafts.Alone.of(job_of(demo, craft)))
+        program, places = crafts.program_of(alone.Alone.of(job_of(demo, craft)))
         names = [one.name for one in program.functions]
         assert len(names) == len(set(names))
         read = {spot[0] for one in program.functions for spot in trim.spots_read(one.body)}
@@ -202,5 +202,5 @@ def test_names_of_crafts_that_mean_something_else_are_changed():
     from oak_sled.core.portable.words import record_name
 
     craft = Craft.model_validate(demos.load("floe-probe").craft("set").model_dump())
-    program, _ = crafts.program_of(crafts.Alone.of(job_of("floe-probe", craft.id)))
+    program, _ = crafts.program_of(alone.Alone.of(job_of("floe-probe", craft.id)))
     assert record_name(program) == "SetCraft"

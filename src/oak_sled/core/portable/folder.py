@@ -15,10 +15,11 @@ from oak_sled.core.base import disk, units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import close_match, refuse
 from oak_sled.core.portable import proofs
+from oak_sled.core.portable.alone import Alone, left_out
 from oak_sled.core.portable.c import C
 from oak_sled.core.portable.code import Program
 from oak_sled.core.portable.cpp import Cpp
-from oak_sled.core.portable.crafts import Alone, Places, left_out, program_of, value_at
+from oak_sled.core.portable.crafts import Places, program_of, value_at
 from oak_sled.core.portable.csharp import CSharp
 from oak_sled.core.portable.js import JavaScript
 from oak_sled.core.portable.words import FRAMES, LICENCE, interface, record_name
@@ -145,7 +146,11 @@ def files_of(job: Job, language: str, cameras: Sequence[YardCamera] = ()) -> dic
 
 def write(job: Job, language: str, folder: Path, cameras: Sequence[YardCamera] = ()) -> list[Path]:
     """Writes the folder; gives its files. Raises `Refused`."""
-    files = files_of(job, language, cameras)
+    return put(files_of(job, language, cameras), folder)
+
+
+def put(files: dict[str, str], folder: Path) -> list[Path]:
+    """Writes files into a folder, which is made where it is missing; gives them. Raises `Refused`."""
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:

@@ -13,6 +13,7 @@ from typing import Protocol
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.desk.craftpage.buildpage import BuildPage
+from oak_sled.desk.craftpage.handoverpage import HandoverPage
 from oak_sled.desk.drill.drillpage import DrillPage
 from oak_sled.desk.ground.groundpage import GroundPage
 from oak_sled.desk.laws.pane import LawsPane
@@ -76,6 +77,7 @@ PAGES = (
         "a drill over the values of one or two dials",
         lambda host: SpreadPage(host.session, host.session.background, host.question.tell, host.renderer),
     ),
+    Page("Hand-over", "F12", "the craft as source code for a game", lambda host: HandoverPage(host.session)),
 )
 PANES = (
     Pane("Traces", "Alt+1", "quantities over time", lambda session: TracePane(session.shown, session.shelf)),

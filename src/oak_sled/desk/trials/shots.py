@@ -10,6 +10,7 @@ from oak_sled.core.project import demos
 from oak_sled.desk.app.program import drag, drive_a_little, finish, make_folder, ready_window, settle, shoot, until
 from oak_sled.desk.app.window import Window
 from oak_sled.desk.craftpage.flights import FINDING, SWAYING
+from oak_sled.desk.craftpage.handoverpage import HandoverPage
 from oak_sled.desk.drill.channelpaint import Pick
 from oak_sled.desk.widgets.dialwidget import DialWidget
 
@@ -143,7 +144,7 @@ def shoot_rides(app: QApplication, window: Window, folder: Path) -> None:
 
 
 def shoot_flights(app: QApplication, window: Window, folder: Path) -> None:
-    """The flight sheet of a plane on its Build page, and a copter in gusts."""
+    """The flight sheet of a plane on its Build page, and a plane as source code."""
     open_yard(app, window, "bush-plane", "climb", 6.0)
     window.show_page("Build")
     flights = window.build_page.plan.flights
@@ -151,15 +152,14 @@ def shoot_flights(app: QApplication, window: Window, folder: Path) -> None:
     until(app, lambda: flights.rows() != FINDING and not window.session.background.is_busy)
     settle(app, 0.5)
     shoot(window, folder, "flight")
+    open_yard(app, window, "fan-sled", "slalom", 4.0)
+    window.show_page("Hand-over")
+    page = window.pages["Hand-over"]
+    assert isinstance(page, HandoverPage)
+    until(app, lambda: bool(page.files))
+    settle(app, 0.5)
+    shoot(window, folder, "hand-over")
     window.show_page("Bench")
-    open_yard(app, window, "survey-copter", "gusts", 8.0)
-    window.session.choose("ground", "windy_camp")
-    until(app, lambda: not window.session.worker.is_busy)
-    window.session.shown.set_time(8.0)
-    window.traces.set_names(["speed", "forces", "yaw rate", "channels"])
-    window.playbar.choose("chase")
-    settle(app, 1.0)
-    shoot(window, folder, "copter")
 
 
 def shoot_spread(app: QApplication, window: Window, folder: Path) -> None:

@@ -1,0 +1,158 @@
+"""The Hand-over page: the craft on the bench as source code for a game, seen before it is written to a folder."""
+
+from __future__ import annotations
+
+import functools
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QFont, QFontDatabase, QShowEvent
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
+
+from oak_sled.core.assembly import jobs
+from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base.faults import Refused
+from oak_sled.core.portable import alone, folder
+from oak_sled.desk.widgets import accessibility, theme
+from oak_sled.desk.widgets.buttons import quiet
+from oak_sled.desk.widgets.settling import once_still
+from oak_sled.desk.work import folders
+from oak_sled.desk.work.session import Session
+
+WORDS = {"c": "C", "cpp": "C++", "csharp": "C#", "js": "JavaScript", "json": "numbers"}
+"""The languages as they are shown, by the words of the command line."""
+SIDE = 330
+"""px of what stands beside the source."""
+
+
+class HandoverPage(QWidget):
+    """Shows what would be written for the craft in one language, and writes it. language : its word; files : what the
+    folder would hold, by name."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.session, self.language = session, "c"
+        self.files: dict[str, str] = {}
+        self._made_of: tuple[Job, str] | None = None
+        self._asked: tuple[Job, str] | None = None
+        self.setObjectName("page")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 12, 14, 12)
+        row.setSpacing(14)
+        row.addLayout(self._side())
+        self.source = QPlainTextEdit()
+        self.source.setReadOnly(True)
+        self.source.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
+        self.source.setFont(QFontDatabase.systemFont(QFontDatabase.SystemFont.FixedFont))
+        self.source.setTabChangesFocus(True)
+        accessibility.describe(self.source, "source of the craft")
+        row.addWidget(self.source, 1)
+        self._still = once_still(self, self.refresh)
+        session.yard_changed.connect(lambda _: self._still.start() if self.isVisible() else None)
+
+    def _side(self) -> QVBoxLayout:
+        side = QVBoxLayout()
+        side.setSpacing(10)
+        self.title = _label(theme.font(theme.READING, bold=True))
+        side.addWidget(self.title)
+        bar = QHBoxLayout()
+        bar.setSpacing(2)
+        self.languages: dict[str, QPushButton] = {}
+        for name, words in WORDS.items():
+            button = quiet(words, f"shows it in {words}", functools.partial(self.choose, name))
+            button.setCheckable(True)
+            self.languages[name] = button
+            bar.addWidget(button)
+        bar.addStretch(1)
+        side.addLayout(bar)
+        self.says = _label(theme.font(theme.SMALL))
+        side.addWidget(self.says)
+        self.write_button = QPushButton("write the folder")
+        self.write_button.setObjectName("plain")
+        self.write_button.setToolTip("writes the source with its numbers, a run, a test of it and a page")
+        self.write_button.setMinimumHeight(32)
+        self.write_button.clicked.connect(lambda _=False: self.ask())
+        side.addWidget(self.write_button, 0, Qt.AlignmentFlag.AlignLeft)
+        side.addStretch(1)
+        self._show_choice()
+        return side
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        self.refresh()
+
+    def choose(self, language: str) -> None:
+        """Shows it in another language."""
+        self.language = language
+        self._show_choice()
+        self.refresh()
+
+    def _show_choice(self) -> None:
+        for name, button in self.languages.items():
+            button.setChecked(name == self.language)
+
+    def refresh(self) -> None:
+        """Finds what would be written, beside the window, where it is not there yet."""
+        job = jobs.job_of(self.session.yard, None, self.session.yard.bench.craft)
+        wanted = (job, self.language)
+        self.title.setText(job.craft.heading)
+        if wanted in (self._made_of, self._asked):
+            return
+        self._asked = wanted
+        cameras, language = self.session.yard.cameras, self.language
+
+        def work() -> dict[str, str] | str:
+            try:
+                return folder.files_of(job, language, cameras)
+            except Refused as refused:  # said on the page, not as a fault of what was just done
+                return "\n".join(str(fault) for fault in refused.faults)
+
+        def done(found: dict[str, str] | str) -> None:
+            if self._asked == wanted:
+                self._asked = None
+                self._take(wanted, found)
+
+        self.session.beside(f"writing the craft in {WORDS[language]}", work, done)
+
+    def _take(self, made_of: tuple[Job, str], found: dict[str, str] | str) -> None:
+        self._made_of = made_of
+        job, _ = made_of
+        self.write_button.setEnabled(not isinstance(found, str))
+        if isinstance(found, str):
+            self.files = {}
+            self.source.setPlainText("")
+            self.says.setText(found)
+            return
+        self.files = found
+        name, text = next(iter(found.items()))
+        self.source.setPlainText(text)
+        inputs = ", ".join(channel.heading for channel in job.channels) or "none"
+        lines = [f"{name}: {text.count(chr(10))} lines, no dependency", f"inputs: {inputs}"]
+        stays = alone.left_out(job)
+        if stays:
+            lines += ["", "What stays here:", *(f"· {one}" for one in stays)]
+        self.says.setText("\n".join(lines))
+
+    def ask(self) -> None:
+        """Asks for a folder, and writes it."""
+        name = QFileDialog.getExistingDirectory(self, "Folder for the craft", folders.begin(self.session))
+        if name:
+            self.write(Path(name) / self.session.yard.bench.craft)
+
+    def write(self, where: Path) -> None:
+        """Writes the files that are shown into a folder, and says so."""
+        files = dict(self.files)
+
+        def done(written: list[Path]) -> None:
+            self.session.say(f"{len(written)} files written to {where.name}: run-test.sh there shows that it holds")
+
+        self.session.beside("writing the folder", lambda: folder.put(files, where), done)
+
+
+def _label(font: QFont) -> QLabel:
+    made = QLabel()
+    made.setFont(font)
+    made.setWordWrap(True)
+    made.setFixedWidth(SIDE)
+    made.setAlignment(Qt.AlignmentFlag.AlignTop)
+    made.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+    return made
