@@ -238,7 +238,12 @@ class Fold:
             raise Unlike
         name = self.naming.number(tuple(step for step in one.path if isinstance(step, str | int)))
         as_kind = int if kind == INT else float
-        self.numbers.setdefault(name, code.Number(one.value.shape, [as_kind(value) for value in values]))
+        table = code.Number(one.value.shape, [as_kind(value) for value in values])
+        while name in self.numbers and (self.numbers[name].shape, self.numbers[name].values) != (
+            table.shape, table.values,
+        ):  # fmt: skip
+            name = f"{name}_each"  # a single number, or another table, has that name
+        self.numbers.setdefault(name, table)
         return Num(kind, name, one.indices())
 
     def cell_open(self, kind: Type, one: Open) -> Cell:
