@@ -10,6 +10,7 @@ done
 [ -z "$missing" ] && exit 0
 if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null; then
     echo "== compilers:$missing"
+    apt-get update -qq >/dev/null 2>&1 || true
     for package in $missing; do
         DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "$package" >/dev/null 2>&1 ||
             echo "$package cannot be installed here: its language is skipped"

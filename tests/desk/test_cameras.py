@@ -204,7 +204,7 @@ def test_another_craft_that_stands_between_fades_and_the_one_looked_at_never_doe
     camera = Camera(eye, subject, np.array([0.0, 0.0, 1.0]), 320, 200)
     view.pane.camera = camera
     pictures = []
-    for own in (own_bodies(run), frozenset(one.craft.id for one in run.job.actors), frozenset()):
+    for own in (own_bodies(run), frozenset(one.craft.id for one in run.job.actors), frozenset(["nobody"])):
         scene = replace(view._scene(run, row), own=own, bands=[])
         image = view.renderer.draw(scene, camera, 320, 200, False).copy().convertToFormat(QImage.Format.Format_RGB32)
         data = image.bits().asarray(image.sizeInBytes())

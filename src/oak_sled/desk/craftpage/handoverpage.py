@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import functools
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QFont, QFontDatabase, QShowEvent
@@ -17,6 +18,7 @@ from oak_sled.desk.widgets import accessibility, theme
 from oak_sled.desk.widgets.buttons import quiet
 from oak_sled.desk.widgets.settling import once_still
 from oak_sled.desk.work import folders
+from oak_sled.desk.work.background import Task
 from oak_sled.desk.work.session import Session
 
 WORDS = {"c": "C", "cpp": "C++", "csharp": "C#", "js": "JavaScript", "json": "numbers"}
@@ -106,12 +108,13 @@ class HandoverPage(QWidget):
             except Refused as refused:  # said on the page, not as a fault of what was just done
                 return "\n".join(str(fault) for fault in refused.faults)
 
-        def done(found: dict[str, str] | str) -> None:
+        def done(found: Any) -> None:
             if self._asked == wanted:
                 self._asked = None
                 self._take(wanted, found)
 
-        self.session.beside(f"writing the craft in {WORDS[language]}", work, done)
+        self.says.setText(f"writing it in {WORDS[language]}...")
+        self.session.background.add(Task("hand-over", lambda _: work(), done, done, quiet=True))
 
     def _take(self, made_of: tuple[Job, str], found: dict[str, str] | str) -> None:
         self._made_of = made_of

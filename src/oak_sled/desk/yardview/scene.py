@@ -69,7 +69,7 @@ class Scene:
     tiles: Floats | None = None
     """Triangles of pieces of ground, shape (corners, 9): place, normal, colour."""
     own: frozenset[str] = frozenset()
-    """Ids of the bodies of the craft that is looked at, which never fade."""
+    """Ids of the bodies of the craft that is looked at, which never fade; none told: no craft does."""
 
     def split(self, eye: Floats) -> tuple[list[Figure], list[Figure]]:
         """The crafts that are drawn as they are, and those that fade since they may stand between an eye, m, and the
@@ -78,7 +78,7 @@ class Scene:
         fading: list[Figure] = []
         for one in self.figures:
             other = one.craft.id not in self.own or one.paint[3] > 0.0
-            asked = other and self.subject[3] > 0.0 and not self.crowd
+            asked = bool(self.own) and other and self.subject[3] > 0.0 and not self.crowd
             before = asked and looks.is_veil(np.array([[*one.origin, one.reach()]]), eye, self.subject)
             (fading if before else plain).append(one)
         return plain, fading
