@@ -95,7 +95,7 @@ class Writer:
         """A line at the present depth; what is too long goes on in the next, further in."""
         room = (WIDE if len(line) < DATA else WIDEST) - len(self.INDENT) * self.depth
         more = ""
-        while len(more + line) > room and "/*" not in line:
+        while len(more + line) > room and "/*" not in line and "//" not in line:
             cut = max(line.rfind(word, 0, room - len(more)) + len(word) - 1 for word in (", ", " + ", " - ", " && "))
             if cut < 20:
                 break
