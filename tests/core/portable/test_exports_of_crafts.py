@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import shutil
 import subprocess
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -13,7 +14,7 @@ import pytest
 from oak_sled.core.assembly import jobs
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.compiler.types import FLOAT, INT
-from oak_sled.core.portable import alone, code, crafts, folder, trim
+from oak_sled.core.portable import alone, code, crafts, folder, trim, words
 from oak_sled.core.portable.fold import arithmetic
 from oak_sled.core.project import demos
 from oak_sled.core.yard.camera import YardCamera
@@ -204,3 +205,23 @@ def test_names_of_crafts_that_mean_something_else_are_changed():
     craft = Craft.model_validate(demos.load("floe-probe").craft("set").model_dump())
     program, _ = crafts.program_of(alone.Alone.of(job_of("floe-probe", craft.id)))
     assert record_name(program) == "SetCraft"
+
+
+@pytest.mark.parametrize("language", list(folder.LANGUAGES))
+def test_parts_and_crafts_may_be_called_as_a_language_calls_its_own(language, tmp_path):
+    """Also as a row of the ledger, a macro, or a channel."""
+    job = job_of("fan-sled", "fan_sled")
+    names = {"fan": "double", "rudder": "gravity", "air": "null", "runners": "exp", "brake": "in_throttle"}
+    parts = tuple(part.replace(id=names.get(part.id, part.id)) for part in job.craft.parts)
+    odd = replace(job, craft=job.craft.replace(id="class", parts=parts))
+    assert repeats(odd, language, tmp_path / "out")
+
+
+def test_rows_of_one_name_are_told_apart():
+    rows = words.row_names(["gravity", "null", "in_left", "gravity", "poke"])
+    assert len(set(rows)) == 5
+    assert rows[0] == "GRAVITY"
+    assert not set(rows) & words.MACROS
+    assert not any(row.startswith("IN_") for row in rows)
+    assert words.allowed("double", "part") == "double_part"
+    assert words.allowed("fan", "part") == "fan"

@@ -307,11 +307,11 @@ class _Writer:
         self.put("return;" if one.value is None else f"return {self.value(self.checked(one.value, one.line))};")
 
     def do_If(self, one: tree.If) -> None:
-        self.put(f"if ({_bare(self.value(self.checked(one.test, one.line)))}) {{")
+        self.put(f"if ({bare(self.value(self.checked(one.test, one.line)))}) {{")
         self.inside(one.yes)
         no = one.no
         while len(no) == 1 and isinstance(no[0], tree.If):
-            self.put(f"}} else if ({_bare(self.value(self.checked(no[0].test, no[0].line)))}) {{")
+            self.put(f"}} else if ({bare(self.value(self.checked(no[0].test, no[0].line)))}) {{")
             self.inside(no[0].yes)
             no = no[0].no
         if no:
@@ -320,7 +320,7 @@ class _Writer:
         self.put("}")
 
     def do_While(self, one: tree.While) -> None:
-        self.put(f"while ({_bare(self.value(self.checked(one.test, one.line)))}) {{")
+        self.put(f"while ({bare(self.value(self.checked(one.test, one.line)))}) {{")
         self.inside(one.body)
         self.put("}")
 
@@ -412,7 +412,7 @@ class _Writer:
         index = of.indices[axis]
         if isinstance(index, tree.Const) and index.value < 0:
             return f"{self.size(of.owner, axis)} - {-index.value}"
-        return _bare(self.value(index))
+        return bare(self.value(index))
 
     def size(self, of: tree.Expr, axis: int) -> str:
         """A size of an array."""
@@ -476,7 +476,7 @@ class _Writer:
     def handed(self, values: list[tree.Expr]) -> str:
         made = []
         for value in values:
-            made.append(_bare(self.value(value)) if isinstance(value.type, Scalar) else self.value(value))
+            made.append(bare(self.value(value)) if isinstance(value.type, Scalar) else self.value(value))
             made += [self.size(value, axis) for axis in _told_axes(value.type)]
         return ", ".join(made)
 
@@ -491,7 +491,7 @@ def _float(value: float) -> str:
     return f"({text})" if text.startswith("-") else text
 
 
-def _bare(text: str) -> str:
+def bare(text: str) -> str:
     """Without the brackets round the whole of it."""
     if not (text.startswith("(") and text.endswith(")")):
         return text

@@ -5,12 +5,12 @@ from __future__ import annotations
 from typing import ClassVar
 
 from oak_sled.core.compiler.c99 import TAKEN
-from oak_sled.core.compiler.types import BOOL, FLOAT, INT, NOTHING, Scalar, Tuple, Type
+from oak_sled.core.compiler.types import FLOAT, INT, Tuple, Type
 from oak_sled.core.portable import code
 from oak_sled.core.portable.code import Cell, Function, Program
 from oak_sled.core.portable.trim import all_leaves
-from oak_sled.core.portable.words import KEPT_SAYS, heading, interface, record_name, shape_words
-from oak_sled.core.portable.writer import Writer, bare, fields, tuple_name
+from oak_sled.core.portable.words import KEPT_SAYS, heading, interface, shape_words
+from oak_sled.core.portable.writer import Writer, bare, fields
 
 HELPERS = """static double least(double a, double b) { return b < a ? b : a; }
 static double greatest(double a, double b) { return b > a ? b : a; }
@@ -22,21 +22,12 @@ class C(Writer):
     """Writes C99."""
 
     EXTENSION, NONE = "c", "void"
-    KINDS: ClassVar[dict[Type, str]] = {FLOAT: "double", INT: "int", BOOL: "bool", NOTHING: "void"}
     SELF, ARROW, HANDED, DOOR, OWN = "c", "->", "*", "", "static "
     INCLUDES: ClassVar[tuple[str, ...]] = ("#include <math.h>", "#include <stdbool.h>", "#include <string.h>")
 
     def __init__(self, program: Program):
         super().__init__(program)
         self.prefix = program.name
-        self.record = record_name(program)
-        self.called = {one.name for one in program.functions}
-
-    def kind(self, of: Type) -> str:
-        if isinstance(of, Tuple):
-            return tuple_name(of)
-        assert isinstance(of, Scalar)
-        return self.KINDS[of]
 
     def name(self, name: str) -> str:
         taken = name in TAKEN or name in self.called or name in (self.SELF, "least", "greatest")

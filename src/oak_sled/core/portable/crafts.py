@@ -19,6 +19,7 @@ from oak_sled.core.portable import code, tidy, trim
 from oak_sled.core.portable.alone import Alone
 from oak_sled.core.portable.code import Kept, Program
 from oak_sled.core.portable.fold import Fold, Path, Ref, leaves
+from oak_sled.core.portable.words import allowed, row_names
 from oak_sled.core.tick import step
 from oak_sled.core.yard.craft import Craft
 
@@ -99,7 +100,7 @@ class Names:
         if part is None:
             return OTHERWISE.get(kernel, kernel)
         name = self.craft.parts[int(part[2])].id
-        return name if kernel in ("act", "command") else f"{name}_{kernel}"
+        return allowed(name, "part") if kernel in ("act", "command") else f"{name}_{kernel}"
 
     def is_flag(self, path: Path) -> bool:
         """True for yes or no, and for directions."""
@@ -120,9 +121,7 @@ class Names:
     def rows(self, name: str, count: int) -> tuple[str, ...]:
         """Names of the rows of what is kept."""
         if name in OF_PARTS:
-            own = [f"{part.id.upper()}" for part in self.craft.parts]
-            fixed = [line.replace(" ", "_").upper() for line in state.FIXED_LINES]
-            return tuple([*own, *fixed][:count])
+            return row_names([*(part.id for part in self.craft.parts), *state.FIXED_LINES])[:count]
         if name in OF_CHANNELS:
             return tuple(f"IN_{channel.id.upper()}" for channel in self.craft.channels)[:count]
         return ()
@@ -196,7 +195,7 @@ def program_of(alone: Alone) -> tuple[Program, Places]:
         one.name = f"do_{one.name}" if one.name in kept else one.name
     decided = sorted(name for name in fold.assumed if name in numbers)
     made_of = Program(
-        name=job.craft.id,
+        name=allowed(job.craft.id, "craft"),
         title=job.craft.heading,
         about=f"Without contacts: no walls, blocks or other crafts. Tuned at {job.ticks} ticks/s.",
         assumed=(

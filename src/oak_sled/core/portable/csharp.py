@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from typing import ClassVar
-
-from oak_sled.core.compiler.types import BOOL, FLOAT, INT, NOTHING, Scalar, Tuple, Type
+from oak_sled.core.compiler.types import INT, Tuple, Type
 from oak_sled.core.portable.c import counters_of
-from oak_sled.core.portable.code import Cell, Function, Program
-from oak_sled.core.portable.words import KEPT_SAYS, heading, interface, record_name
-from oak_sled.core.portable.writer import Writer, fields, tuple_name
+from oak_sled.core.portable.code import Cell, Function
+from oak_sled.core.portable.words import KEPT_SAYS, heading, interface
+from oak_sled.core.portable.writer import Writer, fields
 
 TAKEN = frozenset(
     [
@@ -45,18 +43,6 @@ class CSharp(Writer):
     """Writes C#."""
 
     EXTENSION = "cs"
-    KINDS: ClassVar[dict[Type, str]] = {FLOAT: "double", INT: "int", BOOL: "bool", NOTHING: "void"}
-
-    def __init__(self, program: Program):
-        super().__init__(program)
-        self.record = record_name(program)
-        self.called = {one.name for one in program.functions}
-
-    def kind(self, of: Type) -> str:
-        if isinstance(of, Tuple):
-            return tuple_name(of)
-        assert isinstance(of, Scalar)
-        return self.KINDS[of]
 
     def name(self, name: str) -> str:
         return f"{name}_" if name in TAKEN or name in self.called or name in self.program.kept else name

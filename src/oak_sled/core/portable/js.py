@@ -6,7 +6,7 @@ from oak_sled.core.compiler.types import Type
 from oak_sled.core.portable import code
 from oak_sled.core.portable.c import counters_of, named_once
 from oak_sled.core.portable.code import Cell, Function, Program
-from oak_sled.core.portable.words import heading, interface, record_name
+from oak_sled.core.portable.words import heading, interface
 from oak_sled.core.portable.writer import Writer, bare
 
 TAKEN = frozenset(
@@ -71,8 +71,6 @@ class JavaScript(Writer):
 
     def __init__(self, program: Program):
         super().__init__(program)
-        self.record = record_name(program)
-        self.called = {one.name for one in program.functions}
         self.once: set[str] = set()
 
     def kind(self, of: Type) -> str:

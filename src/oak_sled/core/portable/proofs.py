@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -191,32 +192,7 @@ exec ${{NODE:-node}} {program.name}_test.mjs
     return Proof(f"{program.name}_test.mjs", text, script)
 
 
-def _csharp(program: Program, rays: range) -> Proof:
-    record, count = record_name(program), len(program.inputs)
-    seen = "foot_hit" in program.kept and len(rays) > 0
-    hits = (
-        f"""
-        for (int k = 0; k < {len(rays)}; k++)
-            for (int i = 0; i < 10; i++)
-                craft.foot_hit[{rays.start} + k][i] = hits[(tick * {len(rays)} + k) * 10 + i];"""
-        if seen
-        else ""
-    )
-    fills = []
-    for name, one in program.kept.items():
-        cast = "(int)" if one.type.name == "int" else ""  # type: ignore[union-attr]
-        if not one.shape:
-            fills.append(f"craft.{name} = {cast}state[at++];")
-        elif len(one.shape) == 1:
-            fills.append(f"for (int i = 0; i < {one.shape[0]}; i++) craft.{name}[i] = {cast}state[at++];")
-        else:
-            fills.append(
-                f"for (int i = 0; i < {one.shape[0]}; i++) for (int j = 0; j < {one.shape[1]}; j++) "
-                f"craft.{name}[i][j] = {cast}state[at++];"
-            )
-    filled = "\n        ".join(fills)
-    size = sum(_size(one.shape) for one in program.kept.values())
-    text = f"""// Runs single ticks from the states in vectors.json: within {WITHIN} of the motion there. Then the
+_OF_CSHARP = """// Runs single ticks from the states in vectors.json: within {within} of the motion there. Then the
 // whole run: how far it ends up from that is printed.
 using System;
 using System.Collections.Generic;
@@ -273,16 +249,16 @@ public static class Test
         var motion = Numbers("motion", "states");
         var states = Numbers("states", null);
         double most = 0.0;
-        int count = states.Count / {size + 1};
+        int count = states.Count / {each};
         for (int k = 0; k < count; k++) {{
             var one = new {record}();
-            int tick = (int)states[k * {size + 1}];
-            Fill(one, states, k * {size + 1} + 1);
+            int tick = (int)states[k * {each}];
+            Fill(one, states, k * {each} + 1);
             Tick(one, tick, inputs, hits);
             double off = Off(one, motion, tick);
             if (!(off <= most)) most = off;
         }}
-        if (!(most <= {WITHIN})) {{
+        if (!(most <= {within})) {{
             Console.Error.WriteLine("a tick is off by " + most);
             return 1;
         }}
@@ -294,6 +270,36 @@ public static class Test
     }}
 }}
 """
+
+
+def _csharp(program: Program, rays: range) -> Proof:
+    record, count = record_name(program), len(program.inputs)
+    seen = "foot_hit" in program.kept and len(rays) > 0
+    hits = (
+        f"""
+        for (int k = 0; k < {len(rays)}; k++)
+            for (int i = 0; i < 10; i++)
+                craft.foot_hit[{rays.start} + k][i] = hits[(tick * {len(rays)} + k) * 10 + i];"""
+        if seen
+        else ""
+    )
+    fills = []
+    for name, one in program.kept.items():
+        cast = "(int)" if one.type.name == "int" else ""  # type: ignore[union-attr]
+        if not one.shape:
+            fills.append(f"craft.{name} = {cast}state[at++];")
+        elif len(one.shape) == 1:
+            fills.append(f"for (int i = 0; i < {one.shape[0]}; i++) craft.{name}[i] = {cast}state[at++];")
+        else:
+            fills.append(
+                f"for (int i = 0; i < {one.shape[0]}; i++) for (int j = 0; j < {one.shape[1]}; j++) "
+                f"craft.{name}[i][j] = {cast}state[at++];"
+            )
+    filled = "\n        ".join(fills)
+    text = _OF_CSHARP.format(
+        within=WITHIN, record=record, count=count, hits=hits, filled=filled,
+        each=1 + sum(math.prod(one.shape) for one in program.kept.values()),
+    )  # fmt: skip
     script = f"""#!/bin/sh
 # Builds and runs the test; status 0 if the code repeats ticks of the run in vectors.json.
 set -e
@@ -304,13 +310,6 @@ ${{MCS:-mcs}} -out:"$out" {program.name}.cs {program.name}_test.cs
 ${{MONO:-mono}} "$out"
 """
     return Proof(f"{program.name}_test.cs", text, script)
-
-
-def _size(shape: tuple[int, ...]) -> int:
-    size = 1
-    for n in shape:
-        size *= n
-    return size
 
 
 PROOFS: dict[str, Callable[[Program, range], Proof]] = {"c": _c, "cpp": _cpp, "csharp": _csharp, "js": _js}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from oak_sled.core.portable.code import Kept, Program
 
@@ -52,6 +52,45 @@ def record_name(program: Program) -> str:
     """The name of a craft as that of a type."""
     made = "".join(word.capitalize() for word in program.name.split("_"))
     return f"{made}Craft" if made in RESERVED else made
+
+
+FORBIDDEN = frozenset([
+    "abs", "abstract", "acos", "alignas", "alignof", "and", "asin", "asm", "atan", "atan2", "auto", "await", "base",
+    "begin", "bitand", "bitor", "bool", "break", "byte", "case", "catch", "cbrt", "ceil", "char", "checked",
+    "class", "clear", "compl", "const", "continue", "copy", "copysign", "cos", "cosh", "debugger", "decimal",
+    "default", "delegate", "delete", "div", "do", "double", "else", "enum", "erf", "eval", "event", "exp", "exp2",
+    "explicit", "expm1", "export", "extends", "extern", "fabs", "false", "fdim", "final", "finally", "fixed",
+    "float", "floor", "fma", "fmax", "fmin", "fmod", "for", "foreach", "frexp", "friend", "function", "gamma",
+    "goto", "greatest", "hypot", "if", "implicit", "import", "in", "index", "inline", "instanceof", "int",
+    "int_greatest", "int_least", "interface", "internal", "is", "j0", "j1", "jn", "ldexp", "least", "let", "lgamma",
+    "lock", "log", "log10", "log1p", "log2", "logb", "long", "lrint", "lround", "main", "memcpy", "memset", "modf",
+    "mutable", "n", "namespace", "nan", "nearbyint", "new", "not", "null", "object", "operator", "or", "out",
+    "override", "params", "pow", "private", "protected", "public", "push", "readonly", "ref", "register",
+    "remainder", "restrict", "return", "rint", "round", "run_tick", "sbyte", "sealed", "set", "short", "signbit",
+    "signed", "sin", "sinh", "sizeof", "sqrt", "stackalloc", "static", "std", "strcmp", "string", "struct", "super",
+    "switch", "tan", "tanh", "template", "tgamma", "this", "throw", "tick", "time", "true", "trunc", "try",
+    "typedef", "typeid", "typename", "typeof", "uint", "ulong", "unchecked", "union", "unsafe", "unsigned",
+    "ushort", "using", "var", "virtual", "void", "volatile", "while", "with", "xor", "y0", "y1", "yield", "yn",
+])  # fmt: skip
+"""Words that mean something else in one of the languages, or in an exported file."""
+MACROS = frozenset(("NULL", "NAN", "INFINITY", "EOF", "X", "TRUE", "FALSE", "HUGE_VAL", "DOMAIN", "OVERFLOW"))
+"""Names in capitals that a C header may have taken."""
+
+
+def allowed(name: str, more: str) -> str:
+    """A name that a user gave, for a function or a file; with `more` behind it where it means something else."""
+    return f"{name}_{more}" if name in FORBIDDEN else name
+
+
+def row_names(names: Iterable[str]) -> tuple[str, ...]:
+    """Names of rows in capitals, each another: one that is taken has a line behind it."""
+    found: list[str] = []
+    for name in names:
+        made = name.replace(" ", "_").upper()
+        while made in found or made in MACROS or made.startswith("IN_"):
+            made = f"ROW_{made}" if made.startswith("IN_") else f"{made}_"
+        found.append(made)
+    return tuple(found)
 
 
 RESERVED = {

@@ -10,9 +10,11 @@ from collections.abc import Sequence
 from typing import ClassVar
 
 from oak_sled.core.base.faults import refuse
+from oak_sled.core.compiler.c99 import bare
 from oak_sled.core.compiler.types import BOOL, FLOAT, INT, NOTHING, Tuple, Type
 from oak_sled.core.portable import code
 from oak_sled.core.portable.code import Cell, Expr, Function, Program
+from oak_sled.core.portable.words import record_name
 
 BINDS = {"or": 1, "and": 2, "==": 3, "!=": 3, "<": 4, "<=": 4, ">": 4, ">=": 4, "+": 5, "-": 5, "*": 6, "/": 6}
 """Operators by how tightly they bind; those of one number from left to right."""
@@ -34,8 +36,12 @@ class Writer:
     OF_FLOATS: ClassVar[dict[str, str]] = {}
     """Functions of floats that the language calls otherwise than C."""
 
+    KINDS: ClassVar[dict[Type, str]] = {FLOAT: "double", INT: "int", BOOL: "bool", NOTHING: "void"}
+
     def __init__(self, program: Program):
         self.program = program
+        self.record = record_name(program)
+        self.called = {one.name for one in program.functions}
         self.lines: list[str] = []
         self.depth = 0
         self.tuples: dict[Type, str] = {}
@@ -48,7 +54,7 @@ class Writer:
 
     def kind(self, of: Type) -> str:
         """The name of a type."""
-        raise NotImplementedError
+        return tuple_name(of) if isinstance(of, Tuple) else self.KINDS[of]
 
     def cell(self, of: Cell) -> str:
         """A kept number."""
@@ -315,15 +321,3 @@ def fields(of: Type) -> tuple[str, ...]:
     assert isinstance(of, Tuple)
     count = len(of.items)
     return tuple(AXES[:count]) if count <= len(AXES) else tuple(f"v{k}" for k in range(count))
-
-
-def bare(text: str) -> str:
-    """Without the brackets round the whole of it."""
-    if not (text.startswith("(") and text.endswith(")")):
-        return text
-    depth = 0
-    for k, letter in enumerate(text):
-        depth += (letter == "(") - (letter == ")")
-        if depth == 0 and k < len(text) - 1:
-            return text
-    return text[1:-1]
