@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import ClassVar
 
-from oak_sled.core.compiler.c99 import TAKEN
+from oak_sled.core.compiler.c99 import TAKEN, bare
 from oak_sled.core.compiler.types import FLOAT, INT, Tuple, Type
 from oak_sled.core.portable import code
 from oak_sled.core.portable.code import Cell, Function, Program
 from oak_sled.core.portable.trim import all_leaves
 from oak_sled.core.portable.words import KEPT_SAYS, heading, interface, shape_words
-from oak_sled.core.portable.writer import Writer, bare, fields
+from oak_sled.core.portable.writer import Writer, fields
 
 HELPERS = """static double least(double a, double b) { return b < a ? b : a; }
 static double greatest(double a, double b) { return b > a ? b : a; }

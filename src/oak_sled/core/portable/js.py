@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from oak_sled.core.compiler.c99 import bare
 from oak_sled.core.compiler.types import Type
 from oak_sled.core.portable import code
 from oak_sled.core.portable.c import counters_of, named_once
 from oak_sled.core.portable.code import Cell, Function, Program
 from oak_sled.core.portable.words import heading, interface
-from oak_sled.core.portable.writer import Writer, bare
+from oak_sled.core.portable.writer import Writer
 
 TAKEN = frozenset(
     [
