@@ -13,6 +13,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QColor
 from PyQt6.QtTest import QTest
 
+from oak_sled.core.base import units
 from oak_sled.core.project import demos
 from oak_sled.desk.app import program
 from oak_sled.desk.app.window import Window
@@ -58,6 +59,7 @@ def own_state(tmp_path, monkeypatch):
     monkeypatch.setenv("OAK_SLED_STATE", str(tmp_path / "state"))
     yield
     theme.use(False)
+    units.use(units.Display())
 
 
 @pytest.fixture(autouse=True)

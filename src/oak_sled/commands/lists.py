@@ -57,20 +57,23 @@ def list_cautions(as_json: JsonFlag = False) -> None:
 @prints("list")
 def list_yard(yard: YardArgument, as_json: JsonFlag = False) -> None:
     """List crafts, grounds, drills and dials of a yard."""
-    from oak_sled.core.base import document
+    from oak_sled.core.base import document, units
 
     found = load_yard(yard)
     if as_json:
         named = {"crafts": found.crafts, "grounds": found.grounds, "drills": found.drills}
         told = {kind: [{"id": one.id, "title": one.heading} for one in items] for kind, items in named.items()}
-        dials = [{"path": path, "value": value, "unit": dial.unit} for path, dial, value in document.all_dials(found)]
+        dials = [
+            {"path": path, **units.as_json(dial.sign * value, dial.unit)}
+            for path, dial, value in document.all_dials(found)
+        ]
         print_json({"title": found.title, "ticks": found.ticks, **told, "dials": dials})
         return
     for kind, items in (("craft", found.crafts), ("ground", found.grounds), ("drill", found.drills)):
         for item in items:
             print(f"{kind}\t{item.id}\t{item.heading}")
     for path, dial, value in document.all_dials(found):
-        print(f"dial\t{path}\t{value:g}\t{dial.unit}")
+        print(f"dial\t{path}\t{units.tick(dial.sign * value, dial.unit)}\t{units.name_of(dial.unit)}")
 
 
 def _complete_page(begun: str) -> list[str]:

@@ -79,6 +79,7 @@ def run(
 def _summary(made: Any) -> dict[str, Any]:
     """The summary of a run as JSON."""
     from oak_sled.core.advice import cautions
+    from oak_sled.core.base import units
     from oak_sled.core.results import measures
 
     found = measures.Readings(made)  # those of other crafts too, as targets may ask for them
@@ -93,9 +94,9 @@ def _summary(made: Any) -> dict[str, Any]:
         "diverged": made.is_diverged,
         "status": made.state_word,
         "message": made.message,
-        "measures": {known.name: {"value": found[known.name], "unit": known.unit} for known in shown},
+        "measures": {known.name: units.as_json(found[known.name], known.unit) for known in shown},
         "targets": [
-            {"measure": one.target.measure, "low": one.target.low, "high": one.target.high, "met": one.met}
+            {"measure": one.target.measure, **one.bounds(), "met": one.met}
             for one in measures.judge(made.job.drill, found)
         ],
         "cautions": [{"name": c.name, "where": c.where, "says": c.says, "helps": c.helps} for c in warned],
@@ -121,7 +122,8 @@ def _show_rates(made: list[Any]) -> list[dict[str, Any]]:
     for name, first in found[0]["measures"].items():
         values = [one["measures"].get(name, {}).get("value") for one in found]
         if any(value is not None for value in values):
-            cells = "".join(f"{units.told(value, first['unit']):>14}" for value in values)
+            with units.using(units.Display()):  # they are in the units of the game by now, where it has its own
+                cells = "".join(f"{units.told(value, first['unit']):>14}" for value in values)
             print(f"{name:<15}{cells} {first['unit']}")
     print(f"{'digest':<15}" + "".join(f"{one['digest'][:12]:>14}" for one in found))
     for one in made:
@@ -144,7 +146,7 @@ def _show_run(made: Any) -> dict[str, Any]:
     for known in shown:
         value = found[known.name]
         if value is not None:
-            print(f"{known.name:<15} {units.told(value, known.unit):>12} {known.unit:<5} {known.title}")
+            print(f"{known.name:<15} {units.told(value, known.unit):>12} {units.name_of(known.unit):<5} {known.title}")
     for verdict in measures.judge(job.drill, found):
         print(f"target {'met   ' if verdict.met else 'missed'} {verdict.words()}")
     for caution in warned:
@@ -213,6 +215,7 @@ def tickcheck(
 
     At 30, 60, 120 and 240 ticks/s, with the spread of each measure.
     """
+    from oak_sled.core.base import units
     from oak_sled.core.results import measures
     from oak_sled.core.study import tickcheck as checks
 
@@ -222,12 +225,16 @@ def tickcheck(
     found = checks.check(job, on_progress=terminal.Teller("tick rates").tell)
     with terminal.words_beside(json_file):
         print(checks.table(found))
+
+    def in_use(name: str, value: float | None) -> Any:
+        return units.as_json(value, measures.known(name).unit)["value"]
+
     if json_file is not None:
         rows = {
             name: {
-                "unit": measures.known(name).unit,
-                "rates": {str(rate): values.get(name) for rate, values in found.by_rate},
-                "reference": found.reference.get(name),
+                "unit": units.name_of(measures.known(name).unit),
+                "rates": {str(rate): in_use(name, values.get(name)) for rate, values in found.by_rate},
+                "reference": in_use(name, found.reference.get(name)),
                 "spread": found.spread(name),
             }
             for name in found.names

@@ -15,6 +15,7 @@ from typing import Annotated, Any
 import typer
 
 from oak_sled import __version__, terminal
+from oak_sled.core.base import units
 from oak_sled.core.base.faults import Fault, Refused, refuse
 
 app = typer.Typer(
@@ -196,6 +197,7 @@ def load_yard(where: str) -> Any:
 
     notices: list[str] = []
     yard = demos.open_yard(where, notices.append)
+    units.use(yard.game.display())
     for line in notices:
         terminal.note(f"{where}: {line}")
     return yard
@@ -221,6 +223,7 @@ def with_sets(yard: Any, sets: list[str] | None) -> Any:
         faults.extend(refused.faults)
     if faults:
         raise Refused(faults)
+    units.use(yard.game.display())
     return yard
 
 

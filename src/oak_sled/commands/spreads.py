@@ -131,6 +131,8 @@ def _check_picture(picture: str | None, axes: int) -> None:
 
 def _lines_of(gathered: Any, numbers: Any, names: Any) -> list[str]:
     """A line of JSON for each run of these variants."""
+    from oak_sled.core.base import units
+
     plan, lines = gathered.plan, []
     for number in numbers:
         at = dict(zip((axis.path for axis in plan.axes), plan.values_of(int(number)), strict=True))
@@ -143,7 +145,7 @@ def _lines_of(gathered: Any, numbers: Any, names: Any) -> list[str]:
                 "repeat": repeat,
                 "status": ("done", "diverged", "refused")[int(gathered.states[number, repeat])],
                 "measures": {
-                    one.name: {"value": None if math.isnan(value) else float(value), "unit": one.unit}
+                    one.name: units.as_json(None if math.isnan(value) else float(value), one.unit)
                     for one, value in zip(names, row, strict=True)
                 },
             }

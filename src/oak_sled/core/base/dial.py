@@ -7,13 +7,19 @@ at the field of a document. From it come validation, the JSON Schema, the dial o
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, replace
 from functools import cache
 from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
+from oak_sled.core.base import units
+
 Scale = Literal["linear", "log"]
+_COMPONENT = re.compile(r"(?:^|\s)([xyz])$")
+_SIZES = ("spread_x", "spread_y", "sway_x", "sway_y", "sway_z")
+"""Components without a side: half a width, or how far something swings."""
 
 
 @dataclass(frozen=True)
@@ -37,6 +43,50 @@ class Dial:
     def clamp(self, value: float) -> float:
         """`value` brought inside the enforced bounds."""
         return min(max(value, self.low), self.high)
+
+    # as it is shown and typed: in the units in use, and along the axis of the game where it is a vector's component
+
+    @property
+    def component(self) -> str:
+        """Axis of ours along which the number is told: "x", "y" or "z"; "" for a number that stands alone."""
+        found = _COMPONENT.search(self.title)
+        return found[1] if found else ""
+
+    @property
+    def sign(self) -> float:
+        """-1.0 where the number is told the other way round."""
+        if not self.component or self.name in _SIZES:
+            return 1.0
+        axes = units.in_use().axes
+        return axes.component(self.component)[1] * (axes.mirrors if self.name.startswith("spin_") else 1.0)
+
+    @property
+    def heading(self) -> str:
+        """The title, with the letter that its axis has in the game."""
+        letter = self.component
+        return self.title[:-1] + units.in_use().axes.component(letter)[0] if letter else self.title
+
+    def split(self, value: float) -> tuple[str, str]:
+        """Number and unit apart, as the dial shows them."""
+        return units.split(self.sign * value, self.unit)
+
+    def plain(self, value: float) -> str:
+        """The value with its unit, for a sentence."""
+        return units.plain(self.sign * value, self.unit)
+
+    def exact(self, value: float) -> str:
+        """The value with all its digits and its unit, to be copied and typed again."""
+        number, unit = units.in_use().shown(self.sign * value, self.unit)
+        return f"{number!r} {unit}".strip()
+
+    def bounds(self) -> str:
+        """The enforced bounds, for a sentence."""
+        low, high = sorted((self.sign * self.low, self.sign * self.high))
+        return units.bounds(low, high, self.unit)
+
+    def read(self, text: str, mass: float | None = None) -> float:
+        """The number that was typed; raises `Refused`. mass : kg, for a force in g."""
+        return self.sign * units.read(text, self.unit, mass=mass)
 
 
 def dial(

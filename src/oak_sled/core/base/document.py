@@ -120,7 +120,7 @@ class Frozen(BaseModel):
             unit = dial_module.unit_of(cls, name, data)
             if unit is not None:
                 try:
-                    read[name] = units.read(value, unit)
+                    read[name] = units.read(value, unit, in_file=info.context is FROM_FILE)
                 except Refused as refused:
                     fault = refused.faults[0]
                     raise ValueError(f"{name}: {fault.what} ({fault.right})") from None
@@ -285,9 +285,9 @@ def dial_at(document: Any, path: str) -> Dial | None:
 def read_at(document: Any, path: str, text: str) -> float:
     """The number written as `text` for the dial at a path, in its unit: as `units.read` reads it everywhere. A force of
     a craft may be given in g, as so many times its weight. Raises `Refused`, with the path."""
-    known = dial_at(document, path)
+    known, mass = dial_at(document, path), _mass_at(document, path)
     try:
-        return units.read(text, known.unit if known is not None else "", mass=_mass_at(document, path))
+        return units.read(text, "", mass=mass) if known is None else known.read(text, mass)
     except Refused as refused:
         raise Refused([Fault(path, one.what, one.right) for one in refused.faults]) from None
 

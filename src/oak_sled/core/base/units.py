@@ -12,9 +12,14 @@ import contextlib
 import functools
 import math
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from types import MappingProxyType
 
+import numpy as np
+
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.axes import Axes
 from oak_sled.core.base.faults import refuse
 
 STANDARD_GRAVITY = 9.80665
@@ -23,8 +28,7 @@ STANDARD_GRAVITY = 9.80665
 Dimension = tuple[int, int, int, int]
 _NONE: Dimension = (0, 0, 0, 0)
 
-# name -> (factor to SI, exponents of kg, m, s, rad)
-_UNITS: dict[str, tuple[float, Dimension]] = {
+UNITS: dict[str, tuple[float, Dimension]] = {
     "m": (1.0, (0, 1, 0, 0)),
     "cm": (0.01, (0, 1, 0, 0)),
     "mm": (0.001, (0, 1, 0, 0)),
@@ -47,10 +51,12 @@ _UNITS: dict[str, tuple[float, Dimension]] = {
     "deg": (math.pi / 180.0, (0, 0, 0, 1)),
     "°": (math.pi / 180.0, (0, 0, 0, 1)),
     "rev": (2.0 * math.pi, (0, 0, 0, 1)),
+    "turn": (2.0 * math.pi, (0, 0, 0, 1)),
     "Hz": (1.0, (0, 0, -1, 0)),
     "%": (0.01, _NONE),
     "1": (1.0, _NONE),
 }
+"""Units that are known, by name: the factor to SI, and the exponents of kg, m, s and rad."""
 _UNIT_TERM = re.compile(r"([A-Za-z°%]+|1)\^?([-−]?\d+|[²³])?$")
 _TOKEN = re.compile(r"\s*(\d+\.?\d*(?:[eE][-+]?\d+)?|\.\d+(?:[eE][-+]?\d+)?|[-+*/^()]|[A-Za-z°%][\w°%]*)")
 _COMMA = re.compile(r"(?<![\d,])(\d*),(\d*)(?![\d,])")
@@ -77,12 +83,13 @@ def parse_unit(text: str) -> Unit:
             sign = -1
             continue
         match = _UNIT_TERM.match(piece)
-        if not match or match[1] not in _UNITS:
+        known = match and (UNITS.get(match[1]) or _in_use.own.get(match[1]))
+        if not match or not known:
             raise refuse("unit", f"{piece!r} is not a unit", "for example N, kN, m/s, km/h, g, deg, 1/s")
         power = {"²": 2, "³": 3}.get(match[2] or "", 0) or int((match[2] or "1").replace("−", "-")[:6])
         if abs(power) > 9:
             raise refuse("unit", f"{piece[:20]!r} has too large an exponent", "a power from -9 to 9")
-        unit_factor, exponents = _UNITS[match[1]]
+        unit_factor, exponents = known
         factor *= unit_factor ** (sign * power)
         dimension = [have + sign * power * more for have, more in zip(dimension, exponents, strict=True)]
     return Unit(factor, (dimension[0], dimension[1], dimension[2], dimension[3]))
@@ -155,11 +162,11 @@ class _Sum:
         raise refuse("entry", f"expected a number, got {token!r}", "a number, pi or a bracket")
 
 
-def read(text: str, unit: str, *, mass: float | None = None) -> float:
+def read(text: str, unit: str, *, mass: float | None = None, in_file: bool = False) -> float:
     """The number typed as `text`, in `unit`.
 
-    A bare number is taken to be in `unit` already. With `mass` (kg), an entry in g is also taken
-    for a force: so many times the weight of that mass.
+    A bare number is one in the units in use; in a file (in_file), in `unit` itself. With `mass` (kg), an entry in g is
+    also taken for a force: so many times the weight of that mass.
     """
     body = _with_points(text.strip().lstrip("=").strip().replace("−", "-"), text)
     if not body:
@@ -172,11 +179,11 @@ def read(text: str, unit: str, *, mass: float | None = None) -> float:
     if not math.isfinite(value):
         raise refuse("entry", f"{text.strip()!r} is not a finite number", "a finite number")
     if not typed:
-        return _in_use.taken(value, unit)
+        return value if in_file else _in_use.taken(value, unit)
     wanted, given = parse_unit(unit), parse_unit(typed)
     if given.dimension == wanted.dimension:
         return value * given.factor / wanted.factor
-    if mass is not None and typed == "g" and wanted.dimension == _UNITS["N"][1]:
+    if mass is not None and typed == "g" and wanted.dimension == UNITS["N"][1]:
         return value * given.factor * mass / wanted.factor
     raise refuse("entry", f"{typed} is no unit of this quantity", f"give it in {unit or 'plain numbers'}")
 
@@ -215,7 +222,14 @@ class Display:
     """The units in which quantities are shown and typed; this one is SI with degrees, as they are declared.
 
     Another display overrides both methods; every number with a unit, on the screen and in messages, goes through them.
+    axes : those in which vectors are told. own : units that may be typed beside those that are known: name to factor
+    and dimension.
     """
+
+    axes: Axes = Axes()
+    own: Mapping[str, tuple[float, Dimension]] = MappingProxyType({})
+    prefixes: bool = True
+    """True if a large force may read kN, and a small length cm."""
 
     def shown(self, value: float, unit: str) -> tuple[float, str]:
         """A quantity in a declared unit as the number and the unit that stand on the screen."""
@@ -225,19 +239,34 @@ class Display:
         """A number typed without a unit for a quantity of a declared unit, in that unit."""
         return value
 
+    def attitude(self, ours: Floats) -> tuple[Floats, str]:
+        """Quaternions (w, x, y, z), shape (..., 4), as the game has them, and the letters of their places."""
+        return self.axes.attitudes(ours), "wxyz"
+
 
 _in_use = Display()
+
+
+def in_use() -> Display:
+    """The display in use."""
+    return _in_use
+
+
+def use(display: Display) -> None:
+    """Shows and takes numbers by a display from now on."""
+    global _in_use  # one for the whole program: what is on the screen is in one set of units
+    _in_use = display
 
 
 @contextlib.contextmanager
 def using(display: Display) -> Iterator[None]:
     """Shows and takes numbers by another display meanwhile."""
-    global _in_use  # one for the whole program: what is on the screen is in one set of units
-    before, _in_use = _in_use, display
+    before = _in_use
+    use(display)
     try:
         yield
     finally:
-        _in_use = before
+        use(before)
 
 
 def fixed(value: float, unit: str, places: int, sign: bool = False) -> str:
@@ -313,6 +342,19 @@ def bounds(low: float, high: float, unit: str, digits: int = 6) -> str:
     return f"{_in_use.shown(low, unit)[0]:.{digits}g} to {plain(high, unit, digits)}"
 
 
+def place(at: Sequence[float], unit: str = "m", places: int = 2) -> str:
+    """A place or a vector in words, along the axes of the game: "x 0.20 y 0.00 z 1.30 m"."""
+    shown = [_in_use.shown(float(value), unit) for value in _in_use.axes.vectors(np.array(at, dtype=np.float64))]
+    told = " ".join(f"{letter} {decimals(value, places)}" for letter, (value, _) in zip("xyz", shown, strict=True))
+    return f"{told} {shown[0][1]}".rstrip()
+
+
+def as_json(value: float | None, unit: str) -> dict[str, float | str | None]:
+    """A quantity as JSON, in the units in use: its value, None where there is none, and its unit."""
+    shown, name = _in_use.shown(0.0 if value is None else value, unit)
+    return {"value": None if value is None else shown, "unit": name}
+
+
 def name_of(unit: str) -> str:
     """The unit in which quantities of a declared unit are shown: above a column of `told` numbers."""
     return _in_use.shown(0.0, unit)[1]
@@ -328,10 +370,10 @@ def split(value: float, unit: str, digits: int = 3) -> tuple[str, str]:
     value, unit = _in_use.shown(value, unit)
     if abs(value) < 1e-9:
         value = 0.0  # what is left of a difference of floats
-    if unit in _PREFIXED and abs(value) >= 1000.0:
+    if _in_use.prefixes and unit in _PREFIXED and abs(value) >= 1000.0:
         big, prefix = (value / 1e6, "M") if abs(value) >= 1e6 else (value / 1e3, "k")
         return significant(big, digits), prefix + unit
-    if unit == "m" and 0.0 < abs(value) < 0.1:
+    if _in_use.prefixes and unit == "m" and 0.0 < abs(value) < 0.1:
         return significant(value * 100.0, digits), "cm"
     return significant(value, digits), pretty(unit)
 

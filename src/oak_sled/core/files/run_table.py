@@ -1,6 +1,7 @@
 """A run as a table for other programs: a row a tick, a column a trace, as CSV or as Parquet.
 
-Floats round-trip exactly in both. `docs/command-line.md` lists the columns, from `columns_page`.
+Floats round-trip exactly in both. In the units and axes in use (`units.in_use`): those of the game, where a yard
+says so. `docs/command-line.md` lists the columns, from `columns_page`.
 """
 
 from __future__ import annotations
@@ -12,9 +13,11 @@ from typing import TYPE_CHECKING, BinaryIO
 
 import numpy as np
 
-from oak_sled.core.base import disk
+from oak_sled.core.base import disk, units
 from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.gameunits import GameDisplay
 from oak_sled.core.files import records
+from oak_sled.core.files.game_table import GameTable
 from oak_sled.core.kernel.state import FIXED_LINES
 from oak_sled.core.results.run import Run
 from oak_sled.core.tick import rowlayout
@@ -53,11 +56,17 @@ def rows_of(run: Run) -> Iterator[Floats]:
         done += len(rows)
 
 
-def _tables(run: Run, schema: pa.Schema, on_progress: Progress | None) -> Iterator[pa.Table]:
+def _told(run: Run) -> GameTable | None:
+    """The table as that of a game; None where it leaves as it is."""
+    display = units.in_use()
+    return GameTable(labels(run), display) if isinstance(display, GameDisplay) else None
+
+
+def _tables(run: Run, told: GameTable | None, schema: pa.Schema, on_progress: Progress | None) -> Iterator[pa.Table]:
     """The rows in pieces; on_progress(done, of) : rows that were taken so far; what it raises ends the writing."""
     done, of = 0, len(run.record)
     for rows in rows_of(run):
-        yield records.table(rows, schema)
+        yield records.table(rows if told is None else told.rows(rows), schema)
         done += len(rows)
         if on_progress is not None:
             on_progress(done, of)
@@ -68,10 +77,11 @@ def write(run: Run, file: BinaryIO, on_progress: Progress | None = None) -> None
     import pyarrow as pa
     import pyarrow.csv as pc
 
-    schema = pa.schema([(name, pa.float64()) for name in labels(run)])
+    told = _told(run)
+    schema = pa.schema([(name, pa.float64()) for name in (labels(run) if told is None else told.labels)])
     options = pc.WriteOptions(quoting_style="none", quoting_header="none")
     with pc.CSVWriter(file, schema, write_options=options) as writer:
-        for table in _tables(run, schema, on_progress):
+        for table in _tables(run, told, schema, on_progress):
             writer.write_table(table)
 
 
@@ -92,9 +102,10 @@ def save_parquet(run: Run, path: Path, on_progress: Progress | None = None) -> N
     """Writes the same table as Parquet, whole or not at all; raises `Refused`."""
     import pyarrow as pa
 
-    schema = pa.schema([(name, pa.float64()) for name in labels(run)])
+    told = _told(run)
+    schema = pa.schema([(name, pa.float64()) for name in (labels(run) if told is None else told.labels)])
     with disk.written(path) as file, records.writer(file, schema) as writer:
-        for table in _tables(run, schema, on_progress):
+        for table in _tables(run, told, schema, on_progress):
             writer.write_table(table, row_group_size=max(len(table), 1))
 
 
@@ -134,8 +145,8 @@ def columns_page() -> str:
         ),
     )  # fmt: skip
     lines = ["| column | unit | meaning |", "| --- | --- | --- |"]
-    for owner, units, says in groups:
-        for unit in dict.fromkeys(units.values()):
-            names = ", ".join(f"`{owner}{name}`" for name, of in units.items() if of == unit)
+    for owner, known, says in groups:
+        for unit in dict.fromkeys(known.values()):
+            names = ", ".join(f"`{owner}{name}`" for name, of in known.items() if of == unit)
             lines.append(f"| {names} | {unit} | {says} |")
     return "\n".join(lines) + "\n"

@@ -215,12 +215,19 @@ def _change(before: Frozen, after: Frozen, path: str, was: Any, now: Any) -> Cha
             return Change(words_of(path), "fitted", "none")
     where = words_at(after, path)
     unit_before, unit_after = _unit(before, path), _unit(after, path)
+    was, now = _told(before, path, was), _told(after, path, now)
     texts = _value(was, unit_before), _value(now, unit_after)
     if isinstance(was, float) and isinstance(now, float) and unit_before == unit_after:
         numbers = split(was, unit_before), split(now, unit_after)
         if numbers[0][1] == numbers[1][1]:
             texts = numbers[0][0], f"{numbers[1][0]} {numbers[1][1]}".strip()
     return Change(where, *texts)
+
+
+def _told(parent: Frozen, path: str, value: Any) -> Any:
+    """A number with the sign that its dial tells it with."""
+    found = document.dial_at(parent, path) if isinstance(value, float) else None
+    return value if found is None else found.sign * value
 
 
 def _unit(parent: Frozen, path: str) -> str:
@@ -261,7 +268,7 @@ def words_at(parent: Frozen, path: str) -> str:
 def words_path(parent: Frozen, path: str) -> str:
     """A path below a document whose last piece is what its dial is called."""
     dial = document.dial_at(parent, path)
-    return path if dial is None else ".".join([*path.split(".")[:-1], dial.title])
+    return path if dial is None else ".".join([*path.split(".")[:-1], dial.heading])
 
 
 def says(old: Job | None, new: Job) -> str:

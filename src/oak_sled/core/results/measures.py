@@ -175,12 +175,18 @@ class Verdict:
     value: float | None
     met: bool
 
+    def bounds(self) -> dict[str, float | None]:
+        """Ends of the band, "low" and "high", in the units in use; None for an end that is open."""
+        unit, shown = known(self.target.measure).unit, units.in_use().shown
+        ends = {"low": self.target.low, "high": self.target.high}
+        return {name: None if end is None else shown(end, unit)[0] for name, end in ends.items()}
+
     def words(self) -> str:
         """The target and the value in words."""
         asked = known(self.target.measure)
         low, high = self.target.low, self.target.high
         if low is not None and high is not None:
-            wanted = f"{low:g} to {units.plain(high, asked.unit)}"
+            wanted = units.bounds(low, high, asked.unit)
         elif low is not None:
             wanted = f"at least {units.plain(low, asked.unit)}"
         else:

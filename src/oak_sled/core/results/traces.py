@@ -25,6 +25,8 @@ from oak_sled.core.results.run import Run
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.tie import Tie
 
+_PLACES = ("x", "y")
+"""Traces along an axis of the world."""
 SLOW = 0.5
 """m/s under which a slip angle means nothing and is shown as 0."""
 
@@ -39,6 +41,16 @@ class Trace:
     unit: str
     family: str = ""
     short: str = ""
+
+    @property
+    def sign(self) -> float:
+        """-1.0 where it is told the other way round: along an axis that points back in the game."""
+        return units.in_use().axes.component(self.name)[1] if self.name in _PLACES else 1.0
+
+    @property
+    def heading(self) -> str:
+        """The title, with the letter that its axis has in the game."""
+        return self.title[:-1] + units.in_use().axes.component(self.name)[0] if self.name in _PLACES else self.title
 
     @property
     def floor(self) -> float:
@@ -337,6 +349,12 @@ def describe(run: Run, name: str) -> Trace:
     if name not in known:
         raise refuse("trace", f"there is no {name!r}", close_match(name, known))
     return known[name]
+
+
+def seen(run: Run, name: str) -> Floats:
+    """The values of a trace as they are shown, shape (rows,): with the sign that its axis has in the game."""
+    found = values(run, name)
+    return found if describe(run, name).sign > 0.0 else -found
 
 
 def values(run: Run, name: str) -> Floats:

@@ -36,7 +36,7 @@ def drawn(plan: Spread, names: Sequence[Measure], measure: int = 0) -> bytes:
     font = ImageFont.truetype(io.BytesIO(face.read_bytes()), 14)
     grid = maps.grid_of(plan, measure)
     box = (LEFT, TOP, WIDE - RIGHT, TALL - BOTTOM)
-    draw.text((LEFT, 18), f"{known.title} [{known.unit}]" if known.unit else known.title, INK, font)
+    draw.text((LEFT, 18), f"{known.title} [{units.name_of(known.unit)}]" if known.unit else known.title, INK, font)
     if grid.ndim == 2:
         _map(draw, box, grid, font)
         _label(draw, plan, plan.axes[0], box, font, upright=True)

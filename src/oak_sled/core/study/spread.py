@@ -18,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oak_sled.core.assembly import world
+from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import Refused, refuse
 from oak_sled.core.results import measures, run
@@ -284,7 +285,7 @@ def csv_of(plan: Spread, names: Sequence[Measure], finished: Sequence[int] | Non
     and the measures with their units. finished : the variants to tell of; None for all."""
     heads = [axis.path for axis in plan.axes]
     heads += ["repeat"] if plan.scatter.repeats else []
-    heads += ["status", *(f"{one.name} [{one.unit}]" for one in names)]
+    heads += ["status", *(f"{one.name} [{units.name_of(one.unit)}]" if one.unit else f"{one.name} []" for one in names)]
     lines, values = [",".join(heads)], arrays_of(plan)
     diverged, refused = (
         set(runs) for runs in ((plan.results.diverged, plan.results.refused) if plan.results else ((), ()))
@@ -296,7 +297,10 @@ def csv_of(plan: Spread, names: Sequence[Measure], finished: Sequence[int] | Non
             cells += [str(repeat)] if plan.scatter.repeats else []
             which = number * (1 + plan.scatter.repeats) + repeat
             cells.append("diverged" if which in diverged else "refused" if which in refused else "")
-            cells += ["" if np.isnan(v) else repr(float(v)) for v in values[number, repeat]]
+            cells += [
+                "" if np.isnan(v) else repr(units.in_use().shown(float(v), one.unit)[0])
+                for v, one in zip(values[number, repeat], names, strict=True)
+            ]
             lines.append(",".join(cells))
     return "\n".join(lines) + "\n"
 

@@ -149,7 +149,7 @@ def table(result: TickCheck) -> str:
         cells = "".join(f"{units.told(value, measures.known(name).unit):>12}" for value in values)
         gap = result.spread(name)
         share = "—" if gap is None else f"{units.significant(100.0 * gap, 2)} %"
-        lines.append(f"{name:<15}{cells}{share:>10} {measures.known(name).unit}")
+        lines.append(f"{name:<15}{cells}{share:>10} {units.name_of(measures.known(name).unit)}")
     if not result.reference_diverged:
         lines.append(
             f"reference: {result.substeps} substeps a tick at {max(rates)} ticks/s, "

@@ -162,7 +162,7 @@ def text(made: TwinTable) -> str:
         if row.drill.id != drill:
             drill = row.drill.id
             lines.append(row.drill.heading)
-        title = f"  {row.known.title}" + (f", {row.known.unit}" if row.known.unit else "")
+        title = f"  {row.known.title}" + (f", {units.name_of(row.known.unit)}" if row.known.unit else "")
         for k, rate in enumerate(made.rates):
             cells = [f"{units.told(of[k], row.known.unit)}{' ' if row.meets(of[k]) else '!'}" for of in row.values]
             lines.append(f"{title if k == 0 else '':<34}{rate:>8}" + "".join(f"{cell:>{wide}}" for cell in cells))
@@ -176,6 +176,10 @@ def text(made: TwinTable) -> str:
 def told(made: TwinTable) -> dict[str, Any]:
     """The table as JSON: a row a measure of a drill, with its values of each craft at each rate."""
     rates = [str(rate) for rate in made.rates]
+
+    def shown(row: Row) -> Callable[[float | None], Any]:
+        return lambda value: units.as_json(value, row.known.unit)["value"]
+
     return {
         "crafts": list(made.names),
         "ticks": list(made.rates),
@@ -183,9 +187,10 @@ def told(made: TwinTable) -> dict[str, Any]:
             {
                 "drill": row.drill.id,
                 "measure": row.known.name,
-                "unit": row.known.unit,
+                "unit": units.name_of(row.known.unit),
                 "values": {
-                    name: dict(zip(rates, of, strict=True)) for name, of in zip(made.names, row.values, strict=True)
+                    name: dict(zip(rates, map(shown(row), of), strict=True))
+                    for name, of in zip(made.names, row.values, strict=True)
                 },
                 "met": {
                     name: {rate: row.meets(value) for rate, value in zip(rates, of, strict=True)}

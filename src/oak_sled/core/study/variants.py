@@ -242,6 +242,17 @@ def unit_of(yard: Yard, path: str) -> str:
     return "ticks/s" if path == TICKS else "" if known is None else str(known.unit)
 
 
+def sign_of(yard: Yard, path: str) -> float:
+    """-1.0 where the dial at a path is told the other way round (`Dial.sign`)."""
+    known = document.dial_at(yard, path)
+    return 1.0 if known is None else known.sign
+
+
+def shown_at(yard: Yard, path: str, value: float) -> str:
+    """A value of the dial at a path, with its unit."""
+    return units.show(sign_of(yard, path) * value, unit_of(yard, path))
+
+
 def axis_about(yard: Yard, path: str, count: int = BEGIN_WITH) -> SpreadAxis:
     """An axis about the present value of a dial, within its bounds; of a dial at 0 the stretch of its slider. Raises
     `Refused` where there is no dial."""
@@ -350,6 +361,6 @@ def words_of(yard: Yard, plan: Spread, number: int) -> str:
     found = []
     for axis, value in zip(plan.axes, plan.values_of(number), strict=True):
         name = axis.path.rpartition(".")[2].removesuffix("_deg").replace("_", " ")
-        shown = units.show(value, unit_of(yard, axis.path)) if isinstance(value, float) else plan.shown(axis, value)
+        shown = shown_at(yard, axis.path, value) if isinstance(value, float) else plan.shown(axis, value)
         found.append(shown if axis.path == CARD else f"{name} {shown}")
     return " · ".join(found)

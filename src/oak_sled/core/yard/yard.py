@@ -14,6 +14,7 @@ from oak_sled.core.yard.camera import YardCamera
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import Drill, Member, Track
 from oak_sled.core.yard.event import Event
+from oak_sled.core.yard.game import Game
 from oak_sled.core.yard.ground import Ground
 from oak_sled.core.yard.naming import unique
 from oak_sled.core.yard.spreads import Spread
@@ -74,6 +75,7 @@ class Yard(Frozen):
     cameras: tuple[YardCamera, ...] = Field(
         (), max_length=20, description="how crafts are filmed; no run depends on them"
     )
+    game: Game = Field(Game(), description="units and axes of the game; no run depends on them")
 
     @model_validator(mode="after")
     def _references(self) -> Self:
@@ -167,8 +169,9 @@ class Yard(Frozen):
         return self.replace(**changes, grounds=grounds, drills=tuple(drills))
 
     def runs_as(self, other: "Yard") -> bool:
-        """True if every run of it is one of `other`: at most the cameras differ."""
-        return all(getattr(self, name) == getattr(other, name) for name in type(self).model_fields if name != "cameras")
+        """True if every run of it is one of `other`: at most the cameras differ, or the units of the game."""
+        told = ("cameras", "game")
+        return all(getattr(self, name) == getattr(other, name) for name in type(self).model_fields if name not in told)
 
     def edit(self, path: str, value: Any) -> "Yard":
         """The yard with `value` at `path`; raises `Refused` when place or value is wrong."""

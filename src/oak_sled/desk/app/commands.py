@@ -66,6 +66,9 @@ class Host(Protocol):
     def toggle_night(self) -> None:
         """Day and night colours."""
 
+    def toggle_units(self) -> None:
+        """Numbers as the game has them, or SI."""
+
     def show_begin(self) -> None:
         """The page where one begins."""
 
@@ -144,6 +147,7 @@ OWN = (
         "export",
     ),
     Command("night", "Night colours", "Ctrl+D", lambda host: host.toggle_night(), "program"),
+    Command("units", "Numbers as the game has them, or SI", "Ctrl+U", lambda host: host.toggle_units(), "program"),
     Command("find", "Find anything...", "Ctrl+F", lambda host: host.find_anything(), "program"),
     Command("help", "Help on what has the focus", "F1", lambda host: host.toggle_help(), "program"),
     Command("sheet", "All keys", "Shift+F1", lambda host: host.toggle_sheet(), "program"),

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
 
-from oak_sled.core.base import document, units
+from oak_sled.core.base import document
 from oak_sled.core.project import topics
 from oak_sled.core.project.topics import Topic
 from oak_sled.core.results import measures
@@ -56,7 +56,7 @@ def _of_yard(window: Window) -> Iterator[Goal]:
         owner = pieces[1] if pieces[0] == "parts" and len(pieces) == 3 else "body" if pieces[0] == "body" else ""
         if owner:
             heading = "body" if owner == "body" else document.member(craft.parts, owner, "parts").heading.lower()
-            title, says = f"{dial.title} ({heading})", f"{units.plain(value, dial.unit)} · {dial.says}"
+            title, says = f"{dial.heading} ({heading})", f"{dial.plain(value)} · {dial.says}"
             yield Goal(Topic(f"at:{path}", "dial", title, says), partial(_part, window, owner, pieces[-1]))
 
 

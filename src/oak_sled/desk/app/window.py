@@ -52,6 +52,7 @@ from oak_sled.desk.spread import links
 from oak_sled.desk.spread.page import SpreadPage
 from oak_sled.desk.widgets import keys, theme
 from oak_sled.desk.widgets.accessibility import FocusRing
+from oak_sled.desk.widgets.dialwidget import DialWidget
 from oak_sled.desk.widgets.overlays import KeySheet, Notice, Progress, stack
 from oak_sled.desk.work.saving import Keeper
 from oak_sled.desk.work.session import Session
@@ -192,6 +193,7 @@ class Window(QMainWindow):
         session = self.session
         session.worker.prepare = self._prepare_shown
         session.said.connect(self.notice.tell)
+        session.units.changed.connect(self.retell)
         links.connect(self)
         session.shown.run_changed.connect(self.right.show_clock)
         session.shown.cursor_moved.connect(self.right.show_clock)
@@ -393,6 +395,22 @@ class Window(QMainWindow):
         """Day colours to night colours and back."""
         theme.use(not theme.is_night())
         self.restyle()
+
+    def toggle_units(self) -> None:
+        """Shows and takes numbers as the game has them, or in SI again."""
+        used = not self.session.yard.game.used
+        words = "as the game has them" if used else "in SI"
+        if self.session.edit("game.used", used, f"numbers {words}"):
+            self.session.say(f"numbers are shown {words}: {self.session.yard.game.words()}" if used else "SI again")
+
+    def retell(self) -> None:
+        """Writes every number anew: the units in which they are shown have changed."""
+        self.restyle()
+        for dial in self.findChildren(DialWidget):
+            dial.retell()
+        if self.session.shown.run is not None:
+            self.session.shown.run_changed.emit()
+        self.session.runs.rerun()  # cautions and the like are worded where a run is made
 
     def restyle(self) -> None:
         """Takes the colours of the theme everywhere."""

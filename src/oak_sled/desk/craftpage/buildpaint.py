@@ -189,8 +189,7 @@ def paint_mark(
     painter.drawLine(at - QPointF(0, 4), at + QPointF(0, 4))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     if chosen and number == 0 and view.up == 1:
-        x, y, z = part.mounts()[0]
-        words = f"{part.heading} · x {x:.2f} y {y:.2f} z {units.fixed(z, 'm', 2)}"
+        words = f"{part.heading} · {units.place(part.mounts()[0])}"
         painter.setFont(theme.font(theme.SMALL))
         width = painter.fontMetrics().horizontalAdvance(words) + 12
         box = QRectF(at.x() + 12, at.y() - 30, width, 20)

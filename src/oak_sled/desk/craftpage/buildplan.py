@@ -351,4 +351,4 @@ class BuildPlan(QWidget):
 
 
 def _said(spots: list[Spot]) -> str:
-    return "; ".join(f"{x:.2f}, {y:.2f}, {units.fixed(z, 'm', 2)}" for x, y, z in spots) or "none"
+    return "; ".join(units.place(spot) for spot in spots) or "none"

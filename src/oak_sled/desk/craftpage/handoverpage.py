@@ -14,6 +14,7 @@ from oak_sled.core.assembly import jobs
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.portable import alone, folder
+from oak_sled.desk.craftpage.gamepanel import GamePanel
 from oak_sled.desk.widgets import accessibility, theme
 from oak_sled.desk.widgets.buttons import quiet
 from oak_sled.desk.widgets.settling import once_still
@@ -49,6 +50,7 @@ class HandoverPage(QWidget):
         self.source.setTabChangesFocus(True)
         accessibility.describe(self.source, "source of the craft")
         row.addWidget(self.source, 1)
+        row.addWidget(GamePanel(session))
         self._still = once_still(self, self.refresh)
         session.yard_changed.connect(lambda _: self._still.start() if self.isVisible() else None)
 

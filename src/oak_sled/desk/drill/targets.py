@@ -120,7 +120,8 @@ class Targets:
         target, number = self._now[self._number], self._number
 
         def make() -> tuple[Target, ...]:
-            low, high = read(self.line.text())
+            unit = measures.known(target.measure).unit
+            low, high = (None if end is None else units.in_use().taken(end, unit) for end in read(self.line.text()))
             changed = target.replace(low=low, high=high)
             return tuple(changed if k == number else one for k, one in enumerate(self._now))
 
@@ -151,16 +152,18 @@ class _Closer(QWidget):
 def signs(target: Target, unit: str) -> str:
     """The band of a target with its unit, short."""
     if target.low is not None and target.high is not None:
-        return f"{target.low:g} … {units.plain(target.high, unit)}"
+        return units.bounds(target.low, target.high, unit).replace(" to ", " … ")
     bound = target.low if target.low is not None else target.high or 0.0
     return f"{'≥' if target.low is not None else '≤'} {units.plain(bound, unit)}"
 
 
 def written(target: Target) -> str:
-    """The band of a target as it is typed."""
-    if target.low is not None and target.high is not None:
-        return f"{target.low:g} to {target.high:g}"
-    return f"at least {target.low:g}" if target.low is not None else f"at most {target.high:g}"
+    """The band of a target as it is typed, in the unit that its measure is shown in."""
+    unit = measures.known(target.measure).unit
+    low, high = (None if end is None else units.tick(end, unit) for end in (target.low, target.high))
+    if low is not None and high is not None:
+        return f"{low} to {high}"
+    return f"at least {low}" if low is not None else f"at most {high}"
 
 
 def read(text: str) -> tuple[float | None, float | None]:

@@ -179,6 +179,8 @@ class LawChart(QWidget):
         first, last, low, high = self._scales()
         of = chart.place.quantity(chart.quantity)
         factor, unit = shown_unit(of.unit)
+        in_use, unit = units.in_use().shown(1.0, unit)
+        factor *= in_use
         small = theme.font(10)
         painter.setFont(small)
         step = nice_step((last - first) * factor / 5.0)
@@ -188,7 +190,8 @@ class LawChart(QWidget):
             painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
             painter.setPen(theme.colour("soft"))
             painter.drawText(QRectF(x - 40, box.bottom() + 3, 80, 14), Qt.AlignmentFlag.AlignCenter, f"{k * step:g}")
-        step = nice_step((high - low) / 4.0)
+        given = units.in_use().shown(1.0, chart.place.gives)[0]
+        step = nice_step((high - low) * given / 4.0) / given
         for k in range(math.ceil(low / step - 1e-9), math.floor(high / step + 1e-9) + 1):
             y = self.at(first, k * step).y()
             painter.setPen(theme.pen("ink" if k == 0 else "rule"))

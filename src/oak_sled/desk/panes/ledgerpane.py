@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numpy as np
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
@@ -73,8 +75,15 @@ class LedgerPane(QWidget):
             if self.shows_energy:
                 accessibility.describe(self, "energy of a bounce", "; ".join(self.energy_words()))
                 return
-            said = [f"{row.title} {', '.join(_plain(force) for force in row.force)} N" for row in self.rows()]
+            said = [
+                f"{row.title} {', '.join(_plain(force, 'N') for force in self._seen(row))} {units.name_of('N')}"
+                for row in self.rows()
+            ]
             accessibility.describe(self, "ledger", "; ".join(said))
+
+    def _seen(self, row: LedgerRow) -> Sequence[float]:
+        """The force of a row, N, ahead, left and up, or along the axes of the world as the game has them."""
+        return row.force if self.craft_axes else units.in_use().axes.vectors(np.array(row.force)).tolist()
 
     def switch_axes(self) -> None:
         """Own axes to world axes and back."""
@@ -167,8 +176,8 @@ class LedgerPane(QWidget):
         top = 34.0
         for text, x in zip(("ahead", "left", "up"), columns[:3], strict=True):
             words = text if self.craft_axes else {"ahead": "x", "left": "y", "up": "z"}[text]
-            painter.drawText(QRectF(x - 80, top, 80, 16), Qt.AlignmentFlag.AlignRight, f"{words}  N")
-        painter.drawText(QRectF(columns[3] - 90, top, 90, 16), Qt.AlignmentFlag.AlignRight, "yaw  N m")
+            self._paint_head(painter, words, "N", QRectF(x - 80, top, 80, 16))
+        self._paint_head(painter, "yaw", "N m", QRectF(columns[3] - 90, top, 90, 16))
         top += 20
         painter.drawText(QRectF(columns[0] - 150, top - 20, 84, 16), Qt.AlignmentFlag.AlignRight, "of weight")
         mass = self.mass(run)
@@ -191,6 +200,19 @@ class LedgerPane(QWidget):
         first = " · first tick" if row_time <= run.job.dt * 1.5 else ""
         text += f" · in the tick that ends at {units.fixed(row_time, 's', 3)}{first}"
         painter.drawText(12, int(top + 5 + step + 16), text)
+
+    @staticmethod
+    def _paint_head(painter: QPainter, words: str, unit: str, box: QRectF) -> None:
+        """The head of a column; a long unit stands above it."""
+        name = units.pretty(units.name_of(unit))
+        if len(name) <= 4:
+            painter.drawText(box, Qt.AlignmentFlag.AlignRight, f"{words}  {name}")
+            return
+        painter.drawText(box, Qt.AlignmentFlag.AlignRight, words)
+        painter.save()
+        painter.setFont(theme.font(9))
+        painter.drawText(box.translated(0.0, -13.0), Qt.AlignmentFlag.AlignRight, name)
+        painter.restore()
 
     def _paint_row(
         self,
@@ -221,11 +243,13 @@ class LedgerPane(QWidget):
                 QRectF(columns[0] - 130, base - 11, 64, 14), Qt.AlignmentFlag.AlignRight, f"{size / weight:.2f}"
             )
         painter.setFont(theme.font(theme.TEXT))
-        for value, x in zip(row.force, columns[:3], strict=True):
+        for value, x in zip(self._seen(row), columns[:3], strict=True):
             painter.setPen(theme.colour("ink" if abs(value) > 1e-9 else "rule"))
-            painter.drawText(QRectF(x - 66, base - 12, 66, 16), Qt.AlignmentFlag.AlignRight, _plain(value))
+            painter.drawText(QRectF(x - 66, base - 12, 66, 16), Qt.AlignmentFlag.AlignRight, _plain(value, "N"))
         painter.setPen(theme.colour("ink" if abs(row.torque[2]) > 1e-9 else "rule"))
-        painter.drawText(QRectF(columns[3] - 90, base - 12, 90, 16), Qt.AlignmentFlag.AlignRight, _plain(row.torque[2]))
+        painter.drawText(
+            QRectF(columns[3] - 90, base - 12, 90, 16), Qt.AlignmentFlag.AlignRight, _plain(row.torque[2], "N m")
+        )
 
     # energy
 
@@ -266,7 +290,9 @@ class LedgerPane(QWidget):
         back = f", {100.0 * bounce.rose / bounce.fell:.0f} %" if bounce.fell > 0.0 else ""
         went = f"fell {units.show(bounce.fell, 'm')}, rose {units.show(bounce.rose, 'm')}{back}"
         painter.drawText(
-            12, 46, f"bounce from {bounce.first * dt:.3f} to {units.fixed(bounce.last * dt, 's', 3)}: {went}"
+            12,
+            46,
+            f"bounce from {units.fixed(bounce.first * dt, 's', 3)} to {units.fixed(bounce.last * dt, 's', 3)}: {went}",
         )
         width, top = self.width() - 20, 58.0
         columns = [10 + width * share for share in (0.62, 0.79, 1.0)]
@@ -318,5 +344,9 @@ def _joules(value: float) -> str:
     return " ".join(units.split(value, "J"))
 
 
-def _plain(value: float) -> str:
-    return "0" if abs(value) < 0.05 else f"{value:.1f}" if abs(value) < 100 else f"{value:.0f}"
+def _plain(value: float, unit: str) -> str:
+    if abs(value) < 0.05:
+        return "0"
+    if units.name_of(unit) != unit:
+        return units.number(value, unit)
+    return f"{value:.1f}" if abs(value) < 100 else f"{value:.0f}"

@@ -88,7 +88,7 @@ class Cover(QWidget):
         if run is None or shown.live_on:
             return
         told = [
-            f"{known.title} {units.plain(float(traces.values(run, name)[shown.row]), known.unit, 4)}"
+            f"{known.heading} {units.plain(float(traces.seen(run, name)[shown.row]), known.unit, 4)}"
             for name in self.pane.names
             if (known := traces.book(run).get(name)) is not None
         ]
@@ -166,8 +166,8 @@ class Cover(QWidget):
         right = float(self.width() - 6)
         single = len(names) == 1
         trace = traces.describe(run, names[0]) if names else traces.Trace("", "", "")
-        title = trace.title if single else plot.group
-        unit = "" if plot.group == "channels" else trace.unit
+        title = trace.heading if single else plot.group
+        unit = "" if plot.group == "channels" else units.pretty(units.name_of(trace.unit))
         painter.setFont(theme.font(theme.SMALL, bold=True))
         painter.setPen(theme.colour("ink"))
         wide = theme.width(title, theme.font(theme.SMALL, bold=True))
@@ -178,8 +178,8 @@ class Cover(QWidget):
         painter.drawText(QPointF(band.left() + 8 + wide, box.top() + 11), unit)
         if single:
             painter.setFont(theme.font(9))
-            painter.drawText(QPointF(right - 84, box.top() + 9), _range_text(plot.range[1]))
-            painter.drawText(QPointF(right - 84, box.bottom() - 1), _range_text(plot.range[0]))
+            painter.drawText(QPointF(right - 84, box.top() + 9), _range_text(plot.range[1], trace.unit))
+            painter.drawText(QPointF(right - 84, box.bottom() - 1), _range_text(plot.range[0], trace.unit))
         painter.setPen(theme.pen("rule"))
         painter.drawLine(QPointF(0, box.bottom() + 3), QPointF(self.width(), box.bottom() + 3))
 
@@ -191,7 +191,7 @@ class Cover(QWidget):
         step = min(16.0, (box.height() + 4) / max(len(names), 1))
         top = box.center().y() - step * len(names) / 2 + step * 0.78
         for place, name in enumerate(names):
-            value = float(traces.values(run, name)[row])
+            value = float(traces.seen(run, name)[row])
             trace = traces.describe(run, name)
             size = max(abs(plot.range[0]), abs(plot.range[1]))
             number, unit = units.reading(units.settled(value, size), trace.unit)
@@ -202,7 +202,7 @@ class Cover(QWidget):
             if len(names) == 1:
                 theme.number(painter, right, base, number, unit, theme.READING, ink, theme.colour("soft"))
                 if second is not None:
-                    gap = value - float(traces.values(run, name)[run.at(second)])
+                    gap = value - float(traces.seen(run, name)[run.at(second)])
                     theme.number(
                         painter,
                         right,
@@ -220,7 +220,7 @@ class Cover(QWidget):
             text = f"{number} {unit}" if unit.startswith("k") else number
             wide = theme.width(text, small)
             room = RIGHT - 14 - wide
-            label = theme.elide(trace.short or trace.title.partition(":")[0], room, small)
+            label = theme.elide(trace.short or trace.heading.partition(":")[0], room, small)
             painter.drawText(QPointF(right - RIGHT + 10, base), label)
             painter.drawText(QPointF(right - wide, base), text)
 
@@ -237,15 +237,16 @@ class Cover(QWidget):
         first, last = self.pane.time_span()
         band = self.pane.band()
         base = band.bottom() + 6
-        step = nice_step((last - first) / 6.0)
+        second, unit = units.in_use().shown(1.0, "s")
+        step = nice_step((last - first) * second / 6.0) / second
         painter.setFont(theme.font(10))
         painter.setPen(theme.colour("soft"))
         tick = np.ceil(first / step) * step
         while tick <= last + 1e-9:
             x = self.pane.x_at(float(tick))
-            painter.drawText(QRectF(x - 30, base + 6, 60, 14), Qt.AlignmentFlag.AlignCenter, f"{tick:g}")
+            painter.drawText(QRectF(x - 30, base + 6, 60, 14), Qt.AlignmentFlag.AlignCenter, units.tick(tick, "s"))
             tick += step
-        painter.drawText(QPointF(band.right() + 8, base + 17), "s")
+        painter.drawText(QPointF(band.right() + 8, base + 17), unit)
 
     def _paint_cursors(self, painter: QPainter, run: Run) -> None:
         shown = self.pane.shown
@@ -265,5 +266,6 @@ class Cover(QWidget):
             painter.drawText(QRectF(x - 60, band.bottom() + 19, 120, 14), Qt.AlignmentFlag.AlignCenter, text)
 
 
-def _range_text(value: float) -> str:
+def _range_text(value: float, unit: str) -> str:
+    value = units.in_use().shown(value, unit)[0]
     return f"{value:.2g}" if abs(value) < 100 else f"{value:.0f}"

@@ -124,7 +124,7 @@ class TracePane(QWidget):
             return
         menu = QMenu(self)
         for name in (*self.groups(run), *traces.book(run)):
-            words = GROUPS.get(name) or traces.describe(run, name).title
+            words = GROUPS.get(name) or traces.describe(run, name).heading
             action = menu.addAction(words)
             if action is not None:
                 action.setCheckable(True)
@@ -132,7 +132,7 @@ class TracePane(QWidget):
                 action.triggered.connect(lambda on, name=name: self.toggle(name, on))
         menu.addSeparator()
         for name in self.names[1:]:
-            words = GROUPS.get(name) or traces.describe(run, name).title
+            words = GROUPS.get(name) or traces.describe(run, name).heading
             menu.addAction(f"move {words} up", lambda name=name: self.move_up(name))
         menu.exec(self.bar.mapToGlobal(self.bar.rect().topLeft()))
         menu.deleteLater()
@@ -202,10 +202,10 @@ class TracePane(QWidget):
         lines: list[Line] = []
         for place, name in enumerate(names):
             ink = trace_colour(run, name, place if told_apart(plot.group) else -1)
-            lines.append(Line.of(times, traces.values(run, name), theme.pen_in(ink), most))
+            lines.append(Line.of(times, traces.seen(run, name), theme.pen_in(ink), most))
         plot.show_lines(lines)
         if plot.group == "forces":
-            bounds = [without_spikes([traces.values(run, name) for name in names])]
+            bounds = [without_spikes([traces.seen(run, name) for name in names])]
         elif plot.group == "channels":
             bounds = [(-1.0, 1.0)]
         else:
@@ -219,7 +219,7 @@ class TracePane(QWidget):
         shown = [ghost for ghost in ghosts if _has(ghost, names[0])]
         if plot.drawn_ghosts != shown:
             pen = theme.pen("ghost")
-            plot.show_ghosts(shown, [Line.of(one.t, traces.values(one, names[0]), pen) for one in shown])
+            plot.show_ghosts(shown, [Line.of(one.t, traces.seen(one, names[0]), pen) for one in shown])
 
     def _show_range(self, plot: Plot, low: float, high: float, floor: float = 0.0) -> None:
         """Shows all values and 0. floor : what is smaller is noise, and is not scaled up to fill the strip."""

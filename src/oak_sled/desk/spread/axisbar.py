@@ -68,11 +68,12 @@ class AxisBar(QWidget):
             self._word(f"{len(axis.listed)} values: {', '.join(words)}", soft=True)
             return
         unit = variants.unit_of(self.session.yard, axis.path)
-        for field, word, text in (("low", "from", f"{axis.low:g}"), ("high", "to", f"{axis.high:g}")):
+        for field, word, end in (("low", "from", axis.low), ("high", "to", axis.high)):
+            text = units.tick(variants.sign_of(self.session.yard, axis.path) * end, unit)
             self._word(word, soft=True)
             self._entry(number, field, text, 70, name)
         if unit:
-            self._word(units.pretty(unit), soft=True)
+            self._word(units.pretty(units.name_of(unit)), soft=True)
         self._word("in", soft=True)
         self._entry(number, "count", str(axis.count), 40, name)
         scale = QPushButton("logarithmic" if axis.scale == "log" else "linear")

@@ -374,8 +374,6 @@ def _values_of(yard: Yard, plan: Spread, number: int) -> str:
     """The values of a variant, without their names."""
     axes = zip(plan.axes, plan.values_of(number), strict=True)
     return " · ".join(
-        units.show(float(f"{v:.3g}"), variants.unit_of(yard, axis.path))
-        if isinstance(v, float)
-        else plan.shown(axis, v)
+        variants.shown_at(yard, axis.path, float(f"{v:.3g}")) if isinstance(v, float) else plan.shown(axis, v)
         for axis, v in axes
     )

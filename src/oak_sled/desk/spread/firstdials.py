@@ -99,7 +99,7 @@ class FirstDials(QWidget):
         """A dial, and what answers most to it."""
         pieces = found.dials[row].split(".")
         dial = document.dial_at(self.session.yard, found.dials[row])
-        title = dial.title if dial is not None else pieces[-1]
+        title = dial.heading if dial is not None else pieces[-1]
         of = "body" if pieces[2] == "body" else next(
             (part.heading.lower() for part in self.session.craft.parts if part.id == pieces[3]), pieces[3]
         )  # fmt: skip

@@ -45,7 +45,7 @@ def _paint_head(view: SpreadMap, painter: QPainter) -> None:
     wide = theme.metrics(theme.font(theme.HEADING, bold=True)).horizontalAdvance(view.known.title)
     painter.setFont(theme.font(theme.SMALL))
     painter.setPen(theme.colour("soft"))
-    painter.drawText(QPointF(LEFT + wide + 8, 20), units.pretty(view.known.unit))
+    painter.drawText(QPointF(LEFT + wide + 8, 20), units.pretty(units.name_of(view.known.unit)))
     known = np.isfinite(view.values[:, 0, view.measure]).any()
     says = "" if view.fresh or not known else "of settings before the last edits: compute again"
     if view.met is not None and known:
@@ -208,14 +208,15 @@ def _unit(view: SpreadMap) -> str:
 def _ticks(view: SpreadMap, axis: SpreadAxis, about: int) -> list[tuple[float, str]]:
     """Positions and texts of the values of an axis."""
     values, unit = axis.values, "" if view.yard is None else variants.unit_of(view.yard, axis.path)
+    sign = 1.0 if view.yard is None else variants.sign_of(view.yard, axis.path)
     if axis.is_range and axis.scale == "linear":
         low, high = float(values[0]), float(values[-1])
         found = maps.levels(low - 1e-9 * (high - low), high + 1e-9 * (high - low), about)
-        return [((value - low) / (high - low) * (len(values) - 1), units.tick(value, unit)) for value in found]
+        return [((value - low) / (high - low) * (len(values) - 1), units.tick(sign * value, unit)) for value in found]
     step = max(1, round(len(values) / (about + 1)))
     assert view.plan is not None
     return [
-        (float(k), units.number(float(f"{v:.3g}"), unit) if isinstance(v, float) else view.plan.shown(axis, v))
+        (float(k), units.number(sign * float(f"{v:.3g}"), unit) if isinstance(v, float) else view.plan.shown(axis, v))
         for k, v in enumerate(values)
         if k % step == 0
     ]

@@ -42,7 +42,7 @@ def fill_which(page: SpreadPage, menu: QMenu) -> None:
         inner = _inner(menu, theme.in_menu(f"new: vary {part.heading.lower()}"))
         for dial in dials(part):
             path = f"crafts.{craft.id}.parts.{part.id}.{dial.name}"
-            inner.addAction(dial.title, functools.partial(page.begin, path))
+            inner.addAction(dial.heading, functools.partial(page.begin, path))
         choices = variants.choices_of(part, f"crafts.{craft.id}.parts.{part.id}")
         if choices:
             inner.addSeparator()
@@ -106,7 +106,7 @@ def fill_varied(page: SpreadPage, menu: QMenu) -> None:
         inner = _inner(other, theme.in_menu(part.heading.lower()))
         for dial in dials(part):
             path = f"crafts.{craft.id}.parts.{part.id}.{dial.name}"
-            inner.addAction(dial.title, functools.partial(page.vary_beside, path))
+            inner.addAction(dial.heading, functools.partial(page.vary_beside, path))
     if len(plan.axes) == 2:
         menu.addAction("turn the map", lambda: page.change(plan.replace(axes=plan.axes[::-1], results=None)))
         for axis in plan.axes:

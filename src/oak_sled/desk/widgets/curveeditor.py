@@ -257,7 +257,8 @@ class CurveEditor(QWidget):
         """The points of the clipboard: a line each, x and value."""
         board = QGuiApplication.clipboard()
         try:
-            self.entered.emit(curvefield.read_points(board.text() if board is not None else ""))
+            given = curvefield.read_points(board.text() if board is not None else "")
+            self.entered.emit(tuple((units.in_use().taken(x, self.field.x_unit), y) for x, y in given))
         except Refused as refused:
             self.refused.emit(str(refused.faults[0]))
 
@@ -265,14 +266,14 @@ class CurveEditor(QWidget):
         """The points to the clipboard."""
         board = QGuiApplication.clipboard()
         if board is not None:
-            board.setText("\n".join(f"{x:g}, {y:g}" for x, y in self.points))
+            board.setText("\n".join(f"{units.tick(x, self.field.x_unit)}, {y:g}" for x, y in self.points))
 
     def type_values(self) -> None:
         """A line to type the values of the chosen knot in."""
         if self._entry is not None or not self.points:
             return
         x, y = self.points[self.chosen]
-        entry = QLineEdit(f"{x:g}, {y:g}", self)
+        entry = QLineEdit(f"{units.tick(x, self.field.x_unit)}, {y:g}", self)
         entry.setObjectName("entry")
         place = self.place_of(x, y)
         left = min(max(place.x() - 50, 0), self.width() - 110)
@@ -303,6 +304,7 @@ class CurveEditor(QWidget):
         words = self._entry.text().replace(",", " ").split()
         try:
             x, y = (float(word) for word in words)
+            x = units.in_use().taken(x, self.field.x_unit)
         except ValueError:
             self.refused.emit(f"{self.field.title}: {self._entry.text()!r} is no point (two numbers: x, value)")
             return

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
@@ -29,8 +30,16 @@ TRAVEL = 320.0
 _FINE, _COARSE = 0.1, 4.0
 
 
+def _reversed(dial: Dial) -> Dial:
+    """A dial over the same numbers with the other sign, along no axis."""
+    low, high = dial.slider
+    return replace(dial, title="", low=-dial.high, high=-dial.low, slider=(-high, -low))
+
+
 def to_share(dial: Dial, value: float) -> float:
-    """Position of a value on the slider, 0 to 1."""
+    """Position of a value on the slider, 0 to 1; what is told the other way round grows the other way."""
+    if dial.sign < 0.0:
+        dial, value = _reversed(dial), -value
     low, high = dial.slider
     if dial.scale == "log":
         if value <= low:
@@ -41,6 +50,8 @@ def to_share(dial: Dial, value: float) -> float:
 
 def from_share(dial: Dial, share: float) -> float:
     """The value at a share of the slider, rounded to three significant digits of its stretch."""
+    if dial.sign < 0.0:
+        return -from_share(_reversed(dial), share)
     low, high = dial.slider
     share = min(1.0, max(0.0, share))
     if dial.scale == "log":
@@ -107,14 +118,19 @@ class DialWidget(QWidget):
         return QSize(140, HEIGHT)
 
     def _describe(self, note: str = "") -> None:
-        bounds = units.bounds(self.dial.low, self.dial.high, self.dial.unit)
-        extra, default = f"\n{note}" if note else "", units.plain(self.dial.default, self.dial.unit)
-        shown = " ".join(units.split(self.value, self.dial.unit)).strip()
+        bounds = self.dial.bounds()
+        extra, default = f"\n{note}" if note else "", self.dial.plain(self.dial.default)
+        shown = " ".join(self.dial.split(self.value)).strip()
         shown += f" (does nothing: {self.idle})" if self.idle else ""
         accessibility.describe(
-            self, self.dial.title, f"{shown}, {bounds.strip()}", "arrow keys change it, Return types a value"
+            self, self.dial.heading, f"{shown}, {bounds.strip()}", "arrow keys change it, Return types a value"
         )
         self.setToolTip(theme.in_tip(f"{self.dial.says}\n{bounds} · default {default} · {self.path}{extra}"))
+
+    def retell(self) -> None:
+        """Writes its number anew: the units in which it is shown have changed."""
+        self._describe()
+        self.update()
 
     def show_value(self, dial: Dial, value: float, note: str = "") -> None:
         """Takes a value from the model; it is not sent back."""
@@ -137,7 +153,7 @@ class DialWidget(QWidget):
             self._press = (event.position().x(), to_share(self.dial, self.value))
             self._dragging, self._before = False, self.value
         elif self.locked:
-            self.refused.emit(f"{self.dial.title} is locked (right-click to unlock)")
+            self.refused.emit(f"{self.dial.heading} is locked (right-click to unlock)")
         event.accept()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -226,12 +242,12 @@ class DialWidget(QWidget):
     def type_in(self, begin: str = "") -> None:
         """Opens the entry in place."""
         if self.locked:
-            self.refused.emit(f"{self.dial.title} is locked (right-click to unlock)")
+            self.refused.emit(f"{self.dial.heading} is locked (right-click to unlock)")
             return
         self._close_edit()
         edit = Entry(self)
         edit.setFont(theme.font(theme.TEXT))
-        edit.setText(begin or units.plain(self.value, self.dial.unit))
+        edit.setText(begin or self.dial.plain(self.value))
         edit.setGeometry(max(0, self.width() - 118), 0, min(118, self.width()), 24)
         edit.returnPressed.connect(self._take_entry)
         edit.left.connect(self._close_edit)
@@ -247,17 +263,17 @@ class DialWidget(QWidget):
         if edit is None:
             return
         try:
-            value = units.read(edit.text(), self.dial.unit, mass=self.mass)
+            value = self.dial.read(edit.text(), self.mass)
             if not self.dial.low <= value <= self.dial.high:
-                bounds = units.bounds(self.dial.low, self.dial.high, self.dial.unit)
-                raise refuse(self.path, f"must be {bounds}, got {units.plain(value, self.dial.unit)}")
+                bounds = self.dial.bounds()
+                raise refuse(self.path, f"must be {bounds}, got {self.dial.plain(value)}")
         except Refused as refused:
             fault = refused.faults[0]
             text = f"{fault.what} ({fault.right})" if fault.right else fault.what
             edit.setProperty("wrong", True)
             edit.setStyleSheet(edit.styleSheet())  # the sheet is read anew for the property
             QToolTip.showText(edit.mapToGlobal(edit.rect().bottomLeft()), theme.in_tip(text), edit)
-            self.refused.emit(f"{self.dial.title}: {text}")
+            self.refused.emit(f"{self.dial.heading}: {text}")
             return
         self._close_edit()
         self.setFocus()
@@ -285,10 +301,12 @@ class DialWidget(QWidget):
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         menu = QMenu(self)
-        menu.addAction(f"Reset to {units.plain(self.dial.default, self.dial.unit)}", self.reset)
-        menu.addAction("Copy value", lambda: self._copy(f"{self.value!r} {self.dial.unit}".strip()))
+        menu.addAction(f"Reset to {self.dial.plain(self.dial.default)}", self.reset)
+        menu.addAction("Copy value", lambda: self._copy(self.dial.exact(self.value)))
         menu.addAction("Copy path", lambda: self._copy(self.path))
-        menu.addAction("Copy as command-line setting", lambda: self._copy(f"--set {self.path}={self.value!r}"))
+        menu.addAction(
+            "Copy as command-line setting", lambda: self._copy(f"--set {self.path}={self._typed(self.value)}")
+        )
         menu.addAction("Copy as command-line spread", self._copy_spread)
         menu.addAction("Vary this in a spread", self.vary_wanted.emit)
         menu.addSeparator()
@@ -298,7 +316,12 @@ class DialWidget(QWidget):
 
     def _copy_spread(self) -> None:
         low, high = (from_share(self.dial, to_share(self.dial, self.value) + step) for step in (-0.15, 0.15))
-        self._copy(f"--vary {self.path}={low:g}:{high:g}:7")
+        ends = ":".join(self._typed(float(f"{end:g}")) for end in (low, high))
+        self._copy(f"--vary {self.path}={ends}:7")
+
+    def _typed(self, value: float) -> str:
+        """A value as a command takes it for this yard."""
+        return repr(units.in_use().shown(self.dial.sign * value, self.dial.unit)[0])
 
     @staticmethod
     def _copy(text: str) -> None:
@@ -310,8 +333,8 @@ class DialWidget(QWidget):
 
     def least_width(self) -> int:
         """px in which its whole title and number stand beside one another, the title as small as it is ever written."""
-        value, unit = units.split(self.value if self.in_force is None else self.in_force, self.dial.unit)
-        title = theme.width(self.dial.title, theme.font(theme.SMALL - 2))
+        value, unit = self.dial.split(self.value if self.in_force is None else self.in_force)
+        title = theme.width(self.dial.heading, theme.font(theme.SMALL - 2))
         return math.ceil(title + theme.number_width(value, unit, theme.READING - 1)) + 1
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -319,16 +342,16 @@ class DialWidget(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         width = self.width()
         text, soft = theme.colour("desk_text"), theme.colour("desk_soft")
-        value, unit = units.split(self.value if self.in_force is None else self.in_force, self.dial.unit)
+        value, unit = self.dial.split(self.value if self.in_force is None else self.in_force)
         # a title that does not fit is written smaller before it is cut
         room = width - theme.number_width(value, unit, theme.READING - 1)
         sizes = (theme.SMALL, theme.SMALL - 1, theme.SMALL - 2)
         fonts = [theme.font(size) for size in sizes]
-        label = next((font for font in fonts if theme.width(self.dial.title, font) <= room), fonts[-1])
+        label = next((font for font in fonts if theme.width(self.dial.heading, font) <= room), fonts[-1])
         painter.setFont(label)
         faint = self.locked or bool(self.idle)
         painter.setPen(soft if faint else text)
-        painter.drawText(0, 13, theme.elide(self.dial.title, room, label))
+        painter.drawText(0, 13, theme.elide(self.dial.heading, room, label))
         theme.number(painter, width, 13, value, unit, theme.READING - 1, soft if faint else text, soft)
         y = _TRACK - 1.5
         share = to_share(self.dial, self.value)

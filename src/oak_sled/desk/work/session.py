@@ -33,6 +33,7 @@ from oak_sled.desk.work.history import History, Step
 from oak_sled.desk.work.jobs import Loader, Result
 from oak_sled.desk.work.requests import Requests
 from oak_sled.desk.work.selection import Selection
+from oak_sled.desk.work.unitsinuse import UnitsInUse
 
 
 @dataclass(frozen=True)
@@ -56,6 +57,7 @@ class Session(Selection):
 
     def __init__(self, yard: Yard, parent: QObject | None = None):
         super().__init__(yard, parent)
+        self.units = UnitsInUse(self, self)
         self.file: Path | None = None
         self.last_folder = ""
         """Path of the last file that was opened or written."""

@@ -213,14 +213,15 @@ class Annotations:
         self.pane.boxes = []
         for place, name in enumerate(self.view.readouts):
             trace = traces.describe(run, name)
-            values = traces.values(run, name)[: row + 1]
-            unit, factor = trace.unit, 1.0
+            values = traces.seen(run, name)[: row + 1]
+            factor, unit = units.in_use().shown(1.0, trace.unit)
             if name in self.view.switched_units and trace.unit in _SWITCHED:
                 unit, factor = _SWITCHED[trace.unit]
+            unit = units.pretty(unit)
             base = box.top() + 21 + 23 * place
             painter.setFont(theme.font(theme.SMALL))
             painter.setPen(theme.colour("soft"))
-            painter.drawText(QPointF(box.left() + 8, base), trace.title)
+            painter.drawText(QPointF(box.left() + 8, base), trace.heading)
             low, high, last = (
                 units.above_floor(float(one), trace.unit) * factor for one in (values.min(), values.max(), values[-1])
             )
