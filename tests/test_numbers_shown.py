@@ -20,6 +20,7 @@ OWN = {
     "core/base/units.py": "the formatter itself",
     "core/base/disk.py": "s of waiting for a file",
     "core/files/format_page.py": "as files have it",
+    "core/portable/numbers.py": "as files have it",
     "core/yard/lawbook.py": "as files have it",
     "desk/spread/computing.py": "s of computing",
     "desk/trials/soak.py": "s of computing",

@@ -329,7 +329,19 @@ def test_the_yard_file_diffs_well(yard):
     other = yard_json.dumps(yard.edit("crafts.fan_sled.parts.fan.thrust", 900.0))
     changed = [a for a, b in zip(text.splitlines(), other.splitlines(), strict=True) if a != b]
     assert changed == ['     "thrust": 620.0,']
-    names = ["format", "title", "ticks", "integrator", "bench", "crafts", "grounds", "drills", "spreads", "cameras"]
+    names = [
+        "format",
+        "title",
+        "ticks",
+        "integrator",
+        "bench",
+        "crafts",
+        "grounds",
+        "drills",
+        "spreads",
+        "cameras",
+        "game",
+    ]
     assert list(json.loads(text)) == names
 
 

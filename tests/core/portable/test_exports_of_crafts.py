@@ -5,9 +5,11 @@ from __future__ import annotations
 import json
 import shutil
 import subprocess
+import tomllib
 from dataclasses import replace
 from pathlib import Path
 
+import jsonschema
 import numpy as np
 import pytest
 
@@ -19,6 +21,7 @@ from oak_sled.core.portable.fold import arithmetic
 from oak_sled.core.project import demos
 from oak_sled.core.yard.camera import YardCamera
 from oak_sled.core.yard.craft import Craft
+from oak_sled.core.yard.game import PRESETS, Game
 
 BUILDS = {"c": ("cc",), "cpp": ("c++",), "csharp": ("mcs", "mono"), "js": ("node",)}
 """What has to be installed to test a language."""
@@ -28,18 +31,40 @@ STAYS = {("crate-drop", "own_law"), ("sledge-train", "rear_heavy"), ("crane", "t
 """Crafts that cannot leave yet: a formula, several bodies, a line."""
 
 
+SI = Game()
+STRANGE = Game(
+    length="px", lasts="tick", rates="tick", mass="own", kilograms=12.0, angle="turn", forward="z", up="y", hand="left",
+    quaternion="xyzw",
+)  # fmt: skip
+
+
 def job_of(demo: str, craft: str):
     return jobs.job_of(demos.load(demo), None, craft)
 
 
-def repeats(job, language: str, where: Path) -> str:
+def repeats(job, language: str, where: Path, game: Game = SI) -> str:
     missing = [tool for tool in BUILDS[language] if shutil.which(tool) is None]
     if missing:
         pytest.skip(f"{language} needs {' and '.join(missing)}: make test-tools installs it")
-    folder.write(job, language, where)
+    folder.write(job, language, where, game=game)
+    numbers_hold(where)
     done = subprocess.run([str(where / "run-test.sh")], capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stdout + done.stderr
     return done.stdout
+
+
+def numbers_hold(where: Path) -> None:
+    """The numbers that go with code hold against their schema, and are the same as TOML and as a table."""
+    told = json.loads((where / "numbers.json").read_text())
+    jsonschema.Draft202012Validator(json.loads((where / "numbers.schema.json").read_text())).validate(told)
+    read = tomllib.loads((where / "numbers.toml").read_text())
+    assert [read[name] for name in ("numbers", "unit", "tables")] == [
+        told[name] for name in ("numbers", "unit", "tables")
+    ]
+    assert read.get("in_game", {}).get("numbers") == told.get("in_game", {}).get("numbers")
+    rows = [line.split(" | ") for line in (where / "numbers.md").read_text().splitlines() if line.startswith("| `")]
+    assert [row[0].strip("| `") for row in rows] == list(told["numbers"])
+    assert all(float(row[1]) == pytest.approx(told["numbers"][row[0].strip("| `")], rel=1e-5) for row in rows)
 
 
 @pytest.mark.parametrize(("demo", "craft"), [one for one in ON_BENCH if one not in STAYS])
@@ -64,6 +89,32 @@ def test_every_language_repeats_a_sled_a_hover_craft_and_a_truck(language, demo,
 @pytest.mark.parametrize(("demo", "craft"), [one for one in ON_BENCH if one not in STAYS])
 def test_the_craft_of_every_demo_leaves_in_every_language(language, demo, craft, tmp_path):
     assert repeats(job_of(demo, craft), language, tmp_path / "out")
+
+
+@pytest.mark.parametrize("language", folder.LANGUAGES)
+@pytest.mark.parametrize(
+    ("demo", "craft"),
+    [("ferry", "ferry"), pytest.param("fan-sled", "fan_sled", marks=pytest.mark.tools),
+     pytest.param("mail-pod", "pod", marks=pytest.mark.tools)],
+)  # fmt: skip
+def test_a_craft_gives_and_takes_its_motion_as_the_game_has_it(language, demo, craft, tmp_path):
+    """Out, against the same turned here; and in again, with the momentum that belongs to it: see the test that goes
+    with it."""
+    assert repeats(job_of(demo, craft), language, tmp_path / "out", STRANGE)
+    page = (tmp_path / "out" / "README.md").read_text()
+    assert "px/tick" in page
+    assert "y up, z forward, left-handed" in page
+    told = json.loads((tmp_path / "out" / "numbers.json").read_text())
+    assert told["in_game"]["numbers"]["mass"] == pytest.approx(told["numbers"]["mass"] / 12.0)
+    assert told["in_game"]["unit"]["mass"] == "mu"
+
+
+@pytest.mark.tools
+@pytest.mark.parametrize("game", PRESETS.values(), ids=list(PRESETS))
+def test_every_setting_leaves_and_comes_back(game, tmp_path):
+    assert repeats(job_of("ferry", "ferry"), "c", tmp_path / "out", game)
+    text = (tmp_path / "out" / "ferry.c").read_text()
+    assert ("_to_game(" in text) == (game != SI)
 
 
 @pytest.mark.parametrize(("demo", "craft"), sorted(STAYS))
@@ -112,7 +163,7 @@ def test_its_numbers_are_those_of_the_craft_and_are_found_by_name():
 def test_the_numbers_alone_have_units_descriptions_and_the_cameras_of_the_yard():
     job, camera = job_of("fan-sled", "fan_sled"), YardCamera(id="behind", place_lag=0.4)
     files = folder.files_of(job, "json", (camera,))
-    assert list(files) == ["numbers.json"]
+    assert list(files) == ["numbers.json", "numbers.schema.json", "numbers.toml", "numbers.md"]
     told = json.loads(files["numbers.json"])
     assert told["unit"]["fan_thrust"] == "N"
     assert told["unit"]["mass"] == "kg"

@@ -10,7 +10,7 @@ from pydantic.fields import FieldInfo
 from oak_sled.core.base import dial
 from oak_sled.core.geometry import terrain
 from oak_sled.core.parts import layer, register, runner
-from oak_sled.core.yard import block, body, channel, craft, drill, event, ground, joint, law, ties, yard
+from oak_sled.core.yard import block, body, channel, craft, drill, event, game, ground, joint, law, ties, yard
 
 _HEAD = """# The yard file
 
@@ -35,7 +35,7 @@ def page() -> str:
     """The page as Markdown."""
     sections = [_HEAD]
     first: tuple[type[BaseModel], ...] = (
-        yard.Yard, yard.Bench, craft.Craft, body.Body, channel.Channel, law.Number, law.Law,
+        yard.Yard, yard.Bench, game.Game, craft.Craft, body.Body, channel.Channel, law.Number, law.Law,
     )  # fmt: skip
     sections += [_section(model, model.__name__) for model in first]
     for document in (kind.document for kind in register.KINDS):
@@ -95,6 +95,8 @@ def _default(field: FieldInfo) -> str:
     value = field.default
     if isinstance(value, tuple):
         return "none" if not value else "as drawn"
+    if isinstance(value, BaseModel):
+        return "as declared"
     if isinstance(value, bool):
         return str(value).lower()
     return f"{value:g}" if isinstance(value, float | int) else f"{value}"

@@ -8,6 +8,7 @@ from oak_sled.core.compiler.c99 import TAKEN, bare
 from oak_sled.core.compiler.types import FLOAT, INT, Tuple, Type
 from oak_sled.core.portable import code
 from oak_sled.core.portable.code import Cell, Function, Program
+from oak_sled.core.portable.gamedoor import GameDoor
 from oak_sled.core.portable.trim import all_leaves
 from oak_sled.core.portable.words import KEPT_SAYS, heading, interface, shape_words
 from oak_sled.core.portable.writer import Writer, fields
@@ -25,8 +26,8 @@ class C(Writer):
     SELF, ARROW, HANDED, DOOR, OWN = "c", "->", "*", "", "static "
     INCLUDES: ClassVar[tuple[str, ...]] = ("#include <math.h>", "#include <stdbool.h>", "#include <string.h>")
 
-    def __init__(self, program: Program):
-        super().__init__(program)
+    def __init__(self, program: Program, door: GameDoor | None = None):
+        super().__init__(program, door)
         self.prefix = program.name
 
     def name(self, name: str) -> str:
@@ -247,6 +248,44 @@ class C(Writer):
         self.put("return false;")
         self.depth -= 1
         self.put("}")
+        if self.door is not None:
+            self.game_door(self.door)
+
+    def game_door(self, door: GameDoor) -> None:
+        """The functions in the units and axes of the game."""
+        words, p, c = door.says(), self.prefix, f"{self.SELF}{self.ARROW}"
+        mine, seen = f"{self.record} {self.HANDED}c", f"const {self.record} {self.HANDED}c"
+
+        def own(name: str, k: int) -> str:
+            return f"{c}{name}[{k}]"
+
+        def declare(name: str, value: str) -> str:
+            return f"const double {name} = {value}"
+
+        def opened(words: str, name: str, given: str) -> None:
+            self.put("")
+            self.comment(words)
+            self.put(f"{self.DOOR}void {p}_{name}({given})")
+            self.put("{")
+
+        opened(words["out"], "to_game", f"{seen}, {_motion('')}")
+        self.lines_of(door.motion_out(own))
+        self.put("}")
+        opened(words["in"], "from_game", f"{mine}, {_motion('const ')}")
+        self.lines_of(door.motion_in(own))
+        self.momentum(door, own, declare)
+        self.put("}")
+        opened(words["push"], "push_to_game", f"{seen}, const double *inputs, double force[3], double torque[3]")
+        self.put("    double f[3], t[3];")
+        self.put(f"    {p}_push(c, inputs, f, t);")
+        self.lines_of(door.push_out(lambda k: f"f[{k}]", lambda k: f"t[{k}]"))
+        self.put("}")
+        if len(door.rays):
+            given = "const double normal[3], const double velocity[3], const double point[3]"
+            opened(words["hit"], "hit_from_game", f"{mine}, int k, double distance, {given}")
+            self.put(f"    double *hit = {c}foot_hit[{door.rays.start} + k];")
+            self.lines_of(door.hit_in(lambda k: f"hit[{k}]"))
+            self.put("}")
 
     def cleared(self) -> str:
         """Everything of a craft at 0."""
@@ -259,6 +298,11 @@ class C(Writer):
     def address(self, name: str) -> str:
         """A craft, to be handed to a function."""
         return f"&{name}"
+
+
+def _motion(word: str) -> str:
+    """The arguments of a motion. word : before each."""
+    return ", ".join(f"{word}double {name}" for name in ("position[3]", "attitude[4]", "velocity[3]", "spin[3]"))
 
 
 def counters_of(function: Function) -> set[str]:

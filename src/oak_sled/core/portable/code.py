@@ -206,17 +206,20 @@ class Kept:
 
 @dataclass(slots=True)
 class Number:
-    """A number of the craft, or a table of them. unit : ""; says : what it is."""
+    """A number of the craft, or a table of them. unit : ""; says : what it is; in_game : itself as the game has it, ""
+    where that is the same."""
 
     shape: tuple[int, ...]
     values: list[float | int]
     unit: str = ""
     says: str = ""
+    in_game: str = ""
 
     def words(self) -> str:
-        """Its unit, and what it is where that is short."""
+        """Its unit, what it is where that is short, and what it is in the game."""
         says = self.says if len(self.says) <= SHORT_WORDS else ""
-        return ", ".join(one for one in (self.unit, says) if one)
+        found = ", ".join(one for one in (self.unit, says) if one)
+        return f"{found}; {self.in_game} in the game" if self.in_game else found
 
 
 SHORT_WORDS = 60

@@ -5,6 +5,7 @@ from __future__ import annotations
 from oak_sled.core.compiler.types import INT, Tuple, Type
 from oak_sled.core.portable.c import counters_of
 from oak_sled.core.portable.code import Cell, Function
+from oak_sled.core.portable.gamedoor import GameDoor
 from oak_sled.core.portable.words import KEPT_SAYS, heading, interface
 from oak_sled.core.portable.writer import Writer, fields
 
@@ -178,6 +179,44 @@ class CSharp(Writer):
         self.put("    return true;")
         self.put("}")
         self.put("")
+        if self.door is not None:
+            self.game_door(self.door)
+
+    def game_door(self, door: GameDoor) -> None:
+        """The methods in the units and axes of the game."""
+        words = door.says()
+        motion = "double[] position, double[] attitude, double[] velocity, double[] spin"
+
+        def own(name: str, k: int) -> str:
+            return f"this.{name}[{k}]"
+
+        def opened(words: str, name: str, given: str) -> None:
+            self.comment(words)
+            self.put(f"public void {name}({given})")
+            self.put("{")
+
+        def closed() -> None:
+            self.put("}")
+            self.put("")
+
+        opened(words["out"], "ToGame", motion)
+        self.lines_of(door.motion_out(own))
+        closed()
+        opened(words["in"], "FromGame", motion)
+        self.lines_of(door.motion_in(own))
+        self.momentum(door, own, lambda name, value: f"double {name} = {value}")
+        closed()
+        opened(words["push"], "PushToGame", "double[] given, double[] force, double[] torque")
+        self.put("    double[] f = new double[3], t = new double[3];")
+        self.put("    Push(given, f, t);")
+        self.lines_of(door.push_out(lambda k: f"f[{k}]", lambda k: f"t[{k}]"))
+        closed()
+        if len(door.rays):
+            given = "int k, double distance, double[] normal, double[] velocity, double[] point"
+            opened(words["hit"], "HitFromGame", given)
+            self.put(f"    double[] hit = foot_hit[{door.rays.start} + k];")
+            self.lines_of(door.hit_in(lambda k: f"hit[{k}]"))
+            closed()
 
     def array(self, kind: str, dimensions: int) -> str:
         """The type of an array of arrays."""

@@ -14,17 +14,19 @@ from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base import disk, units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import close_match, refuse
-from oak_sled.core.portable import proofs
+from oak_sled.core.portable import numbers, proofs
 from oak_sled.core.portable.alone import Alone, left_out
 from oak_sled.core.portable.c import C
 from oak_sled.core.portable.code import Program
 from oak_sled.core.portable.cpp import Cpp
 from oak_sled.core.portable.crafts import Places, program_of, value_at
 from oak_sled.core.portable.csharp import CSharp
+from oak_sled.core.portable.gamedoor import GameDoor
 from oak_sled.core.portable.js import JavaScript
 from oak_sled.core.portable.words import FRAMES, LICENCE, interface, record_name
 from oak_sled.core.portable.writer import Writer
 from oak_sled.core.yard.camera import YardCamera
+from oak_sled.core.yard.game import Game
 
 LANGUAGES: dict[str, type[Writer]] = {"c": C, "cpp": Cpp, "csharp": CSharp, "js": JavaScript}
 """Languages in which a craft is written, by the word that asks for each."""
@@ -35,6 +37,8 @@ MOST_TICKS = 400
 STATES = 20
 """Ticks of it at whose start all that the craft keeps goes out too."""
 MOTION = ("position", "attitude", "velocity", "spin")
+SI = Game()
+"""A game that has all as we do."""
 
 
 @dataclass(frozen=True)
@@ -48,9 +52,9 @@ class Vectors:
     motion: Floats
     states: list[dict[str, Any]]
 
-    def told(self) -> dict[str, Any]:
-        """As JSON."""
-        return {
+    def told(self, door: GameDoor | None = None) -> dict[str, Any]:
+        """As JSON; through a door, with the motion as the game has it as well."""
+        found = {
             "format": "oak-sled vectors",
             "version": 1,
             "ticks": len(self.inputs),
@@ -62,6 +66,22 @@ class Vectors:
             "motion": self.motion.tolist(),
             "states": self.states,
         }
+        if door is not None:
+            axes, display = door.game.axes, door.display
+            pieces = (
+                door.factor("m") * axes.vectors(self.motion[:, 0:3]), display.attitude(self.motion[:, 3:7])[0],
+                door.factor("m/s") * axes.vectors(self.motion[:, 7:10]),
+                door.factor("rad/s") * axes.axials(self.motion[:, 10:13]),
+            )  # fmt: skip
+            found["in_game"] = np.concatenate(pieces, axis=1).tolist()
+            if len(door.rays):
+                met = (
+                    door.factor("m") * self.hits[:, :, :1], axes.vectors(self.hits[:, :, 1:4]),
+                    door.factor("m/s") * axes.vectors(self.hits[:, :, 4:7]),
+                    door.factor("m") * axes.vectors(self.hits[:, :, 7:10]),
+                )  # fmt: skip
+                found["hits_in_game"] = np.concatenate(met, axis=2).tolist()
+        return found
 
 
 def vectors_of(alone: Alone, program: Program, places: Places) -> Vectors:
@@ -100,53 +120,37 @@ def kept_now(program: Program, places: Places, memory: dict[str, Any]) -> dict[s
     return found
 
 
-def numbers_of(job: Job, program: Program, cameras: Sequence[YardCamera] = ()) -> dict[str, Any]:
-    """The numbers of a craft as JSON, and those of the cameras that film it."""
-    return {
-        "format": "oak-sled numbers",
-        "version": 1,
-        "craft": job.craft.id,
-        "title": job.craft.heading,
-        "ticks_per_second": job.ticks,
-        "units": "SI and radians",
-        "frames": FRAMES,
-        "numbers": {name: one.values[0] for name, one in program.numbers.items() if not one.shape},
-        "unit": {name: one.unit for name, one in program.numbers.items() if one.unit},
-        "says": {name: one.says for name, one in program.numbers.items() if one.says},
-        "tables": {name: one.values for name, one in program.numbers.items() if one.shape},
-        "cameras": [camera.model_dump() for camera in cameras],
-    }
-
-
-def files_of(job: Job, language: str, cameras: Sequence[YardCamera] = ()) -> dict[str, str]:
+def files_of(job: Job, language: str, cameras: Sequence[YardCamera] = (), game: Game = SI) -> dict[str, str]:
     """The files of the folder, by name; raises `Refused` for a craft that cannot leave, or no such language. cameras :
-    those whose numbers go with it."""
+    those whose numbers go with it. game : how the game has its numbers and axes."""
     if language not in (*LANGUAGES, NUMBERS):
         raise refuse("--to", f"cannot write {language!r}", close_match(language, [*LANGUAGES, NUMBERS]))
     alone = Alone.of(job)
     program, places = program_of(alone)
-    numbers = json.dumps(numbers_of(job, program, cameras), indent=1) + "\n"
-    if language == NUMBERS:
-        return {"numbers.json": numbers}
-    writer = LANGUAGES[language](program)
-    source = f"{program.name}.{LANGUAGES[language].EXTENSION}"
     rays = alone.rays()
-    text = writer.text()
+    door = GameDoor.of(game, program, rays)
+    numbers.with_game(program, door)
+    found = numbers.files(numbers.told(job, program, cameras, door))
+    if language == NUMBERS:
+        return found
+    text = LANGUAGES[language](program, door).text()
+    source = f"{program.name}.{LANGUAGES[language].EXTENSION}"
     vectors = vectors_of(alone, program, places)
-    proof = proofs.PROOFS[language](program, rays)
+    proof = proofs.PROOFS[language](program, rays, door)
     return {
         source: text,
-        "numbers.json": numbers,
-        "vectors.json": json.dumps(vectors.told()) + "\n",
+        **found,
+        **numbers.loader(program, language),
+        "vectors.json": json.dumps(vectors.told(door)) + "\n",
         proof.file: proof.text,
         "run-test.sh": proof.script,
-        "README.md": page(job, program, language, source, rays),
+        "README.md": page(job, program, language, source, rays, door),
     }
 
 
-def write(job: Job, language: str, folder: Path, cameras: Sequence[YardCamera] = ()) -> list[Path]:
+def write(job: Job, language: str, folder: Path, cameras: Sequence[YardCamera] = (), game: Game = SI) -> list[Path]:
     """Writes the folder; gives its files. Raises `Refused`."""
-    return put(files_of(job, language, cameras), folder)
+    return put(files_of(job, language, cameras, game), folder)
 
 
 def put(files: dict[str, str], folder: Path) -> list[Path]:
@@ -162,7 +166,30 @@ def put(files: dict[str, str], folder: Path) -> list[Path]:
     return [folder / name for name in files]
 
 
-def page(job: Job, program: Program, language: str, source: str, rays: range) -> str:
+LOADS = {
+    "c": 'load: `CRAFT_load(&craft, "numbers.json")` of `numbers.c` takes the numbers of a file while the game runs.',
+    "cpp": 'load: `CRAFT::CRAFT_load(craft, "numbers.json")` of `numbers.hpp` does so from a file while the game runs.',
+    "csharp": 'load: `LoadNumbers.Of(craft, "numbers.json")` takes the numbers of a file while the game runs.',
+    "js": "load: `craft.begin(numbers)`, or `Object.assign(craft.n, numbers)` while it runs, with those of the JSON.",
+}
+"""The numbers of a file, by language."""
+_DOORS = {
+    "c": ("CRAFT_to_game", "CRAFT_from_game", "CRAFT_push_to_game", "CRAFT_hit_from_game"),
+    "cpp": ("CRAFT_to_game", "CRAFT_from_game", "CRAFT_push_to_game", "CRAFT_hit_from_game"),
+    "csharp": ("ToGame", "FromGame", "PushToGame", "HitFromGame"),
+    "js": ("toGame", "fromGame", "pushToGame", "hitFromGame"),
+}
+
+
+def door_words(door: GameDoor, language: str, program: Program) -> dict[str, str]:
+    """The functions in the units and axes of the game, by their names, and what they do."""
+    says = door.says()
+    wanted = [one for one in says if one != "hit" or len(door.rays)]
+    names = dict(zip(says, (one.replace("CRAFT", program.name) for one in _DOORS[language]), strict=True))
+    return {f"`{names[one]}`": says[one] for one in wanted}
+
+
+def page(job: Job, program: Program, language: str, source: str, rays: range, door: GameDoor | None = None) -> str:
     """The page that goes with it."""
     words = interface(program)
     lines = [
@@ -180,6 +207,11 @@ def page(job: Job, program: Program, language: str, source: str, rays: range) ->
         f"- tick: {words['tick']}",
         f"- push: {words['push']}",
         f"- set: {words['set']}",
+        *(
+            f"- {name}: {says}"
+            for name, says in (door_words(door, language, program) if door is not None else {}).items()
+        ),
+        f"- {LOADS[language].replace('CRAFT', program.name).replace('RECORD', record_name(program))}",
         "",
         f"The type is `{record_name(program)}`. Inputs, in this order: {', '.join(program.inputs) or 'none'}.",
     ]

@@ -7,6 +7,7 @@ from oak_sled.core.compiler.types import Type
 from oak_sled.core.portable import code
 from oak_sled.core.portable.c import counters_of, named_once
 from oak_sled.core.portable.code import Cell, Function, Program
+from oak_sled.core.portable.gamedoor import GameDoor
 from oak_sled.core.portable.words import heading, interface
 from oak_sled.core.portable.writer import Writer
 
@@ -70,8 +71,8 @@ class JavaScript(Writer):
     EXTENSION = "mjs"
     INDENT = "  "
 
-    def __init__(self, program: Program):
-        super().__init__(program)
+    def __init__(self, program: Program, door: GameDoor | None = None):
+        super().__init__(program, door)
         self.once: set[str] = set()
 
     def kind(self, of: Type) -> str:
@@ -184,12 +185,49 @@ class JavaScript(Writer):
         self.put("  return true;")
         self.put("}")
         self.put("")
+        if self.door is not None:
+            self.game_door(self.door)
         for function in self.program.functions:
             if function.touches:
                 self.function(function, "")
         self.depth -= 1
         self.put("}")
         return "\n".join(self.lines) + "\n"
+
+    def game_door(self, door: GameDoor) -> None:
+        """The methods in the units and axes of the game."""
+        words, motion = door.says(), "{ position, attitude, velocity, spin }"
+
+        def own(name: str, k: int) -> str:
+            return f"this.{name}[{k}]"
+
+        def opened(words: str, name: str, given: str) -> None:
+            self.comment(words)
+            self.put(f"{name}({given}) {{")
+
+        def closed() -> None:
+            self.put("}")
+            self.put("")
+
+        opened(words["out"], "toGame", "")
+        self.put("  const position = [], attitude = [], velocity = [], spin = [];")
+        self.lines_of(door.motion_out(own))
+        self.put(f"  return {motion};")
+        closed()
+        opened(words["in"], "fromGame", motion)
+        self.lines_of(door.motion_in(own))
+        self.momentum(door, own, lambda name, value: f"const {name} = {value}")
+        closed()
+        opened(words["push"], "pushToGame", "inputs")
+        self.put("  const { force: f, torque: t } = this.push(inputs), force = [], torque = [];")
+        self.lines_of(door.push_out(lambda k: f"f[{k}]", lambda k: f"t[{k}]"))
+        self.put("  return { force, torque };")
+        closed()
+        if len(door.rays):
+            opened(words["hit"], "hitFromGame", "k, distance, normal, velocity, point")
+            self.put(f"  const hit = this.foot_hit[{door.rays.start} + k];")
+            self.lines_of(door.hit_in(lambda k: f"hit[{k}]"))
+            closed()
 
     def function(self, function: Function, word: str) -> None:
         """One function with its comment."""

@@ -4,148 +4,33 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
 
+from oak_sled.core.portable import cproof
 from oak_sled.core.portable.code import Program
+from oak_sled.core.portable.gamedoor import GameDoor
+from oak_sled.core.portable.proof import Proof
 from oak_sled.core.portable.words import record_name
-
-
-@dataclass(frozen=True)
-class Proof:
-    """A test: its file and text, and the script that runs it."""
-
-    file: str
-    text: str
-    script: str
-
-
-_READ = """/* The numbers behind a key of vectors.json, one after another. */
-static char *text;
-
-static char *behind(const char *key)
-{
-    char *found = strstr(text, key);
-    if (found == NULL) {
-        fprintf(stderr, "vectors.json has no %s\\n", key);
-        exit(1);
-    }
-    return found + strlen(key);
-}
-
-static double number(char **at)
-{
-    while (**at != '-' && !(**at >= '0' && **at <= '9')) {
-        (*at)++;
-    }
-    return strtod(*at, at);
-}
-
-static void read_all(const char *name)
-{
-    FILE *file = fopen(name, "rb");
-    if (file == NULL) {
-        perror(name);
-        exit(1);
-    }
-    fseek(file, 0, SEEK_END);
-    long size = ftell(file);
-    rewind(file);
-    text = (char *)malloc((size_t)size + 1);
-    if (text == NULL || fread(text, 1, (size_t)size, file) != (size_t)size) {
-        exit(1);
-    }
-    text[size] = 0;
-    fclose(file);
-}
-"""
-
-
-def _of_c(program: Program, rays: range, plus: bool) -> str:
-    name, record, count = program.name, record_name(program), len(program.inputs)
-    own = f"{name}::" if plus else ""
-    hand = "" if plus else "&"
-    hits = ""
-    if len(rays) and "foot_hit" in program.kept:
-        hits = f"""
-        for (int k = 0; k < {len(rays)}; k++) {{
-            for (int i = 0; i < 10; i++) {{
-                craft.foot_hit[{rays.start} + k][i] = number(&hits);
-            }}
-        }}"""
-    head = f'#include "{name}.hpp"' if plus else f'#include "{name}.c"'
-    return f"""/* Repeats the run in vectors.json, and compares every number of the motion, to the bit. */
-{head}
-
-#include <stdio.h>
-#include <stdlib.h>
-#include <string.h>
-
-{_READ}
-int main(void)
-{{
-    static {own}{record} craft;
-    read_all("vectors.json");
-    char *at = behind("\\"ticks\\":");
-    int ticks = (int)number(&at);
-    char *inputs = behind("\\"inputs\\":"), *hits = behind("\\"hits\\":"), *motion = behind("\\"motion\\":");
-    {own}{name}_begin({hand}craft);
-    for (int tick = 0; tick < ticks; tick++) {{
-        double given[{max(count, 1)}];
-        for (int k = 0; k < {count}; k++) {{
-            given[k] = number(&inputs);
-        }}{hits}
-        {own}{name}_tick({hand}craft, given);
-        double found[13];
-        memcpy(found, craft.position, sizeof craft.position);
-        memcpy(found + 3, craft.attitude, sizeof craft.attitude);
-        memcpy(found + 7, craft.velocity, sizeof craft.velocity);
-        memcpy(found + 10, craft.spin, sizeof craft.spin);
-        for (int k = 0; k < 13; k++) {{
-            double wanted = number(&motion);
-            if (found[k] != wanted) {{
-                fprintf(stderr, "tick %d, number %d: %.17g in place of %.17g\\n", tick, k, found[k], wanted);
-                return 1;
-            }}
-        }}
-    }}
-    (void)hits;
-    printf("%d ticks repeated to the bit\\n", ticks);
-    return 0;
-}}
-"""
-
-
-def _c(program: Program, rays: range) -> Proof:
-    script = f"""#!/bin/sh
-# Builds and runs the test; status 0 if the code repeats the run in vectors.json.
-set -e
-cd "$(dirname "$0")"
-out="${{TMPDIR:-/tmp}}/{program.name}_test.$$"
-trap 'rm -f "$out"' EXIT
-${{CC:-cc}} -std=c99 -Wall -Werror -O2 -ffp-contract=off -o "$out" {program.name}_test.c -lm
-"$out"
-"""
-    return Proof(f"{program.name}_test.c", _of_c(program, rays, False), script)
-
-
-def _cpp(program: Program, rays: range) -> Proof:
-    script = f"""#!/bin/sh
-# Builds and runs the test; status 0 if the code repeats the run in vectors.json.
-set -e
-cd "$(dirname "$0")"
-out="${{TMPDIR:-/tmp}}/{program.name}_test.$$"
-trap 'rm -f "$out"' EXIT
-${{CXX:-c++}} -std=c++17 -Wall -Werror -O2 -ffp-contract=off -o "$out" {program.name}_test.cpp
-"$out"
-"""
-    return Proof(f"{program.name}_test.cpp", _of_c(program, rays, True), script)
-
 
 WITHIN = "1e-12"
 """Of a tick from a stored state, where the functions of floats are not those of the C library."""
 
 
-def _js(program: Program, rays: range) -> Proof:
+_JS_DOOR = """
+  const back = Object.assign(Object.create(Object.getPrototypeOf(craft)), structuredClone({ ...craft }));
+  back.fromGame(craft.toGame());
+  if (!(off([...motion(back), ...back.momentum], [...motion(craft), ...craft.momentum]) <= 1e-6)) {
+    console.error(`tick ${tick} does not come back from the game`);
+    process.exit(1);
+  }
+  const there = craft.toGame(), rows = [...there.position, ...there.attitude, ...there.velocity, ...there.spin];
+  if (tick === 0 && !(off(rows, told.in_game[0]) <= 1e-9)) {
+    console.error("the motion is not as the game has it");
+    process.exit(1);
+  }"""
+
+
+def _js(program: Program, rays: range, door: GameDoor | None) -> Proof:
+    seen = _JS_DOOR if door is not None else ""
     record = record_name(program)
     hits = f"craft.foot_hit.splice({rays.start}, {len(rays)}, ...told.hits[tick].map((hit) => [...hit]));"
     text = f"""// Runs single ticks from the states in vectors.json: within {WITHIN} of the motion there, since
@@ -178,7 +63,12 @@ if (!(most <= within)) {{
 const craft = new {record}();
 for (let tick = 0; tick < told.ticks; tick++) {{
   see(craft, tick);
-  craft.tick(told.inputs[tick]);
+  craft.tick(told.inputs[tick]);{seen}
+}}
+const numbers = JSON.parse(fs.readFileSync(new URL("numbers.json", import.meta.url))).numbers;
+if (JSON.stringify(new {record}(numbers).n) !== JSON.stringify(craft.n)) {{
+  console.error("numbers.json does not give the numbers of the file");
+  process.exit(1);
 }}
 const end = told.ticks ? off(motion(craft), told.motion[told.ticks - 1]) : 0;
 console.log(`${{told.states.length}} ticks within ${{most}}; after all ${{told.ticks}} off by ${{end}}`);
@@ -247,7 +137,7 @@ public static class Test
         var inputs = Numbers("inputs", "hits");
         var hits = Numbers("hits", "motion");
         var motion = Numbers("motion", "states");
-        var states = Numbers("states", null);
+        var states = Numbers("states", {until});
         double most = 0.0;
         int count = states.Count / {each};
         for (int k = 0; k < count; k++) {{
@@ -262,9 +152,17 @@ public static class Test
             Console.Error.WriteLine("a tick is off by " + most);
             return 1;
         }}
-        var craft = new {record}();
-        for (int tick = 0; tick < ticks; tick++) Tick(craft, tick, inputs, hits);
+        var craft = new {record}();{there}
+        for (int tick = 0; tick < ticks; tick++) {{
+            Tick(craft, tick, inputs, hits);{seen}
+        }}
         double end = ticks > 0 ? Off(craft, motion, ticks - 1) : 0.0;
+        var loaded = new {record}();
+        loaded.n.dt = 0.0;
+        if (LoadNumbers.Of(loaded, "numbers.json") <= 0 || loaded.n.dt != craft.n.dt) {{
+            Console.Error.WriteLine("numbers.json does not give the numbers of the file");
+            return 1;
+        }}
         Console.WriteLine(count + " ticks within " + most + "; after all " + ticks + " off by " + end);
         return 0;
     }}
@@ -272,7 +170,29 @@ public static class Test
 """
 
 
-def _csharp(program: Program, rays: range) -> Proof:
+_CSHARP_DOOR = """
+            double[] p = new double[3], a = new double[4], v = new double[3], s = new double[3];
+            craft.ToGame(p, a, v, s);
+            var back = craft.Copy();
+            back.position[0] = back.momentum[0] = double.NaN;
+            back.FromGame(p, a, v, s);
+            for (int k = 0; k < 3; k++) {
+                double x = craft.position[k], l = craft.momentum[k];
+                if (Math.Abs(back.position[k] - x) <= 1e-9 * (1.0 + Math.Abs(x))
+                    && Math.Abs(back.momentum[k] - l) <= 1e-6 * (1.0 + Math.Abs(l))) continue;
+                Console.Error.WriteLine("tick " + tick + " does not come back from the game");
+                return 1;
+            }
+            for (int k = 0; k < 13; k++) {
+                double found = k < 3 ? p[k] : k < 7 ? a[k - 3] : k < 10 ? v[k - 7] : s[k - 10];
+                if (!(Math.Abs(found - there[13 * tick + k]) <= 1e-9 * (1.0 + Math.Abs(there[13 * tick + k])))) {
+                    Console.Error.WriteLine("the motion is not as the game has it");
+                    return 1;
+                }
+            }"""
+
+
+def _csharp(program: Program, rays: range, door: GameDoor | None) -> Proof:
     record, count = record_name(program), len(program.inputs)
     seen = "foot_hit" in program.kept and len(rays) > 0
     hits = (
@@ -296,9 +216,14 @@ def _csharp(program: Program, rays: range) -> Proof:
                 f"craft.{name}[i][j] = {cast}state[at++];"
             )
     filled = "\n        ".join(fills)
+    there = ""
+    if door is not None:
+        behind = '"hits_in_game"' if len(door.rays) else "null"
+        there = f'\n        var there = Numbers("in_game", {behind});'
     text = _OF_CSHARP.format(
-        within=WITHIN, record=record, count=count, hits=hits, filled=filled,
-        each=1 + sum(math.prod(one.shape) for one in program.kept.values()),
+        there=there, seen=_CSHARP_DOOR.replace("RECORD", record) if door is not None else "",
+        until='"in_game"' if door is not None else "null", within=WITHIN, record=record, count=count, hits=hits,
+        filled=filled, each=1 + sum(math.prod(one.shape) for one in program.kept.values()),
     )  # fmt: skip
     script = f"""#!/bin/sh
 # Builds and runs the test; status 0 if the code repeats ticks of the run in vectors.json.
@@ -306,11 +231,16 @@ set -e
 cd "$(dirname "$0")"
 out="${{TMPDIR:-/tmp}}/{program.name}_test.$$.exe"
 trap 'rm -f "$out"' EXIT
-${{MCS:-mcs}} -out:"$out" {program.name}.cs {program.name}_test.cs
+${{MCS:-mcs}} -out:"$out" {program.name}.cs LoadNumbers.cs {program.name}_test.cs
 ${{MONO:-mono}} "$out"
 """
     return Proof(f"{program.name}_test.cs", text, script)
 
 
-PROOFS: dict[str, Callable[[Program, range], Proof]] = {"c": _c, "cpp": _cpp, "csharp": _csharp, "js": _js}
+PROOFS: dict[str, Callable[[Program, range, GameDoor | None], Proof]] = {
+    "c": cproof.of_c,
+    "cpp": cproof.of_cpp,
+    "csharp": _csharp,
+    "js": _js,
+}
 """Makers of the tests, by the word of the language."""

@@ -6,7 +6,7 @@
 from __future__ import annotations
 
 import textwrap
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import ClassVar
 
 from oak_sled.core.base.faults import refuse
@@ -14,6 +14,7 @@ from oak_sled.core.compiler.c99 import bare
 from oak_sled.core.compiler.types import BOOL, FLOAT, INT, NOTHING, Tuple, Type
 from oak_sled.core.portable import code
 from oak_sled.core.portable.code import Cell, Expr, Function, Program
+from oak_sled.core.portable.gamedoor import Declare, GameDoor, Own
 from oak_sled.core.portable.words import record_name
 
 BINDS = {"or": 1, "and": 2, "==": 3, "!=": 3, "<": 4, "<=": 4, ">": 4, ">=": 4, "+": 5, "-": 5, "*": 6, "/": 6}
@@ -38,8 +39,8 @@ class Writer:
 
     KINDS: ClassVar[dict[Type, str]] = {FLOAT: "double", INT: "int", BOOL: "bool", NOTHING: "void"}
 
-    def __init__(self, program: Program):
-        self.program = program
+    def __init__(self, program: Program, door: GameDoor | None = None):
+        self.program, self.door = program, door
         self.record = record_name(program)
         self.called = {one.name for one in program.functions}
         self.lines: list[str] = []
@@ -94,6 +95,20 @@ class Writer:
         if axis == 0 and isinstance(of, code.Lit) and int(of.value) < len(rows):
             return rows[int(of.value)]
         return bare(self.value(of))
+
+    def lines_of(self, pairs: Iterable[tuple[str, str]]) -> None:
+        """Assignments, one level deeper."""
+        self.depth += 1
+        for to, value in pairs:
+            self.put(f"{to} = {value}{self.END}")
+        self.depth -= 1
+
+    def momentum(self, door: GameDoor, own: Own, declare: Declare) -> None:
+        """The momentum of the spin that came in, one level deeper."""
+        self.depth += 1
+        for line in door.momentum(own, declare, self.number):
+            self.put(f"{line}{self.END}")
+        self.depth -= 1
 
     # statements
 

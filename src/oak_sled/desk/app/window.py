@@ -316,7 +316,7 @@ class Window(QMainWindow):
     def show_comparison(self, old: Card, new: Card) -> None:
         """Shows the difference of two cards over the view."""
         self.hide_comparison()
-        self.comparison = Comparison(old, new, self)
+        self.comparison = Comparison(old, new, self, self.session.shelf.cards)
         self.comparison.closed.connect(self.hide_comparison)
         self.comparison.move(10, theme.HEADER + 10)
         self.comparison.raise_()

@@ -14,6 +14,7 @@ from oak_sled.core.assembly import jobs
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.portable import alone, folder
+from oak_sled.core.yard.game import Game
 from oak_sled.desk.craftpage.gamepanel import GamePanel
 from oak_sled.desk.widgets import accessibility, theme
 from oak_sled.desk.widgets.buttons import quiet
@@ -36,8 +37,8 @@ class HandoverPage(QWidget):
         super().__init__(parent)
         self.session, self.language = session, "c"
         self.files: dict[str, str] = {}
-        self._made_of: tuple[Job, str] | None = None
-        self._asked: tuple[Job, str] | None = None
+        self._made_of: tuple[Job, str, Game] | None = None
+        self._asked: tuple[Job, str, Game] | None = None
         self.setObjectName("page")
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 12, 14, 12)
@@ -97,16 +98,16 @@ class HandoverPage(QWidget):
     def refresh(self) -> None:
         """Finds what would be written, beside the window, where it is not there yet."""
         job = jobs.job_of(self.session.yard, None, self.session.yard.bench.craft)
-        wanted = (job, self.language)
+        wanted = (job, self.language, self.session.yard.game.replace(used=False))
         self.title.setText(job.craft.heading)
         if wanted in (self._made_of, self._asked):
             return
         self._asked = wanted
-        cameras, language = self.session.yard.cameras, self.language
+        cameras, game, language = self.session.yard.cameras, self.session.yard.game, self.language
 
         def work() -> dict[str, str] | str:
             try:
-                return folder.files_of(job, language, cameras)
+                return folder.files_of(job, language, cameras, game)
             except Refused as refused:  # said on the page, not as a fault of what was just done
                 return "\n".join(str(fault) for fault in refused.faults)
 
@@ -118,9 +119,9 @@ class HandoverPage(QWidget):
         self.says.setText(f"writing it in {WORDS[language]}...")
         self.session.background.add(Task("hand-over", lambda _: work(), done, done, quiet=True))
 
-    def _take(self, made_of: tuple[Job, str], found: dict[str, str] | str) -> None:
+    def _take(self, made_of: tuple[Job, str, Game], found: dict[str, str] | str) -> None:
         self._made_of = made_of
-        job, _ = made_of
+        job, _, _ = made_of
         self.write_button.setEnabled(not isinstance(found, str))
         if isinstance(found, str):
             self.files = {}

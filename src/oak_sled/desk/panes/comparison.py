@@ -2,28 +2,41 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QGuiApplication, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.base import units
-from oak_sled.core.project import shelf
+from oak_sled.core.project import changelist, shelf
 from oak_sled.core.project.shelf import Card
 from oak_sled.desk.widgets import theme
+from oak_sled.desk.widgets.buttons import quiet
 
 
 class Comparison(QWidget):
-    """The difference list of two cards, over the yard view; a click closes it."""
+    """The difference list of two cards, over the yard view; a click closes it. cards : the shelf that they are of."""
 
     closed = pyqtSignal()
 
-    def __init__(self, old: Card, new: Card, parent: QWidget):
+    def __init__(self, old: Card, new: Card, parent: QWidget, cards: Sequence[Card] = ()):
         super().__init__(parent)
         self.old, self.new = old, new
+        self.copy_button = quiet("copy as a change list", "what was changed and why, as Markdown", self.copy, 24)
+        self.copy_button.setParent(self)
+        self.copy_button.move(460 - self.copy_button.sizeHint().width() - 8, 32)
+        self._cards = tuple(cards)
         self.settings = shelf.changes(old.job, new.job)
         self.measured = shelf.measure_changes(old, new)
         rows = max(len(self.settings), 1) + len(self.measured)
         self.resize(460, min(96 + 20 * rows, max(160, parent.height() - 80)))
+
+    def copy(self) -> None:
+        """The change list to the clipboard."""
+        board = QGuiApplication.clipboard()
+        if board is not None:
+            board.setText(changelist.page(self.old, self.new, self._cards))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         self.closed.emit()
@@ -41,7 +54,7 @@ class Comparison(QWidget):
         painter.setFont(theme.font(theme.SMALL))
         painter.setPen(theme.colour("soft"))
         painter.drawText(14, top, "settings")
-        painter.drawText(QRectF(0, top - 12, self.width() - 14, 16), Qt.AlignmentFlag.AlignRight, "a click closes this")
+        painter.drawText(QRectF(86, top - 12, 130, 16), Qt.AlignmentFlag.AlignLeft, "a click closes this")
         top += 18
         painter.setPen(theme.colour("ink"))
         for change in self.settings or ():
