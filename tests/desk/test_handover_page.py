@@ -5,11 +5,14 @@ from __future__ import annotations
 import shutil
 import subprocess
 
+import numpy as np
 import pytest
-from PyQt6.QtCore import Qt
+from PIL import Image
+from PyQt6.QtCore import Qt, QUrl
+from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtTest import QTest
 
-from oak_sled.core.portable import folder
+from oak_sled.core.report import leaving
 from oak_sled.desk.craftpage.handoverpage import WORDS
 
 
@@ -22,12 +25,19 @@ def page(window, qtbot):
 
 
 def test_it_shows_the_craft_in_every_language_that_the_command_line_knows(page, qtbot):
-    assert set(WORDS) == {*folder.LANGUAGES, folder.NUMBERS}
+    assert tuple(WORDS) == leaving.WORDS
     for name, button in page.languages.items():
         QTest.mouseClick(button, Qt.MouseButton.LeftButton)
         qtbot.waitUntil(lambda name=name: page.language == name and page._made_of[1] == name, timeout=60_000)
-        assert "fan_thrust" in page.source.toPlainText()
+        if name == "report":
+            assert "2 of 2 targets met" in page.preview.toPlainText()
+            assert page.preview.isVisible()
+            continue
+        assert page.source.isVisible()
+        assert ("fan_thrust" if name != "glb" else '"animations"') in page.source.toPlainText()
         assert [one for one, other in page.languages.items() if other.isChecked()] == [name]
+    page.choose("c")
+    qtbot.waitUntil(lambda: page._made_of[1] == "c", timeout=60_000)
     assert "inputs: " in page.says.text()
     assert "bumper: it acts on other bodies" in page.says.text()
 
@@ -64,3 +74,55 @@ def test_a_folder_that_cannot_be_written_is_said(page, window, qtbot, tmp_path):
     page.write(tmp_path / "file" / "below")
     qtbot.waitUntil(lambda: not window.session.background.is_busy, timeout=60_000)
     assert "cannot be made" in window.notice.words.text()
+
+
+def test_a_report_and_a_motion_are_those_of_the_run_shown_and_are_written(page, window, qtbot, tmp_path, monkeypatch):
+    digest = window.session.shown.run.digest
+    page.choose("report")
+    qtbot.waitUntil(lambda: "report.html" in page.files, timeout=60_000)
+    assert digest in page.preview.toPlainText()
+    image = page.preview.document().resource(2, QUrl("drawing:1"))
+    assert image.width() >= 560
+    page.write(tmp_path / "fan_sled")
+    qtbot.waitUntil(lambda: (tmp_path / "fan_sled" / "report.html").exists(), timeout=30_000)
+    qtbot.waitUntil(page.open_button.isVisible, timeout=30_000)
+    opened = []
+    monkeypatch.setattr(QDesktopServices, "openUrl", opened.append)
+    QTest.mouseClick(page.open_button, Qt.MouseButton.LeftButton)
+    assert opened == [QUrl.fromLocalFile(str(tmp_path / "fan_sled" / "report.html"))]
+    page.choose("glb")
+    qtbot.waitUntil(lambda: "run.glb" in page.files, timeout=60_000)
+    assert f'"digest": "{digest}"' in page.source.toPlainText()
+    page.write(tmp_path / "fan_sled")
+    qtbot.waitUntil(lambda: (tmp_path / "fan_sled" / "run.glb").exists(), timeout=30_000)
+    # a dial that is turned changes what stands there
+    page.choose("report")
+    window.session.edit("crafts.fan_sled.parts.fan.thrust", 700.0)
+    qtbot.waitUntil(lambda: "700 N" in page.preview.toPlainText().replace("\u2009", " "), timeout=60_000)
+
+
+def test_a_film_of_the_run_shows_every_moment_and_can_be_cancelled(window, qtbot, tmp_path):
+    session = window.session
+    session.edit("drills.slalom.duration", 1.0)
+    qtbot.waitUntil(lambda: session.shown.run is not None and session.shown.run.duration < 1.5, timeout=30_000)
+    before = session.shown.time
+    file = tmp_path / "film.webp"
+    window.filming.write(file)
+    assert window.filming.is_busy
+    window.filming.write(tmp_path / "other.webp")
+    assert "wait for the run" in window.notice.words.text()
+    qtbot.waitUntil(lambda: not window.filming.is_busy, timeout=120_000)
+    assert session.shown.time == before, "the cursor is back"
+    with Image.open(file) as read:
+        assert read.n_frames == 26
+        assert read.width == window.view.width() + window.right.width()
+        first = np.asarray(read.convert("RGB")).astype(int)
+        read.seek(25)
+        assert np.abs(np.asarray(read.convert("RGB")).astype(int) - first).mean() > 0.2, "it moves"
+    window.filming.write(tmp_path / "broken.png")
+    qtbot.waitUntil(lambda: window.filming.painted > 3, timeout=60_000)
+    session.background.cancel()
+    qtbot.waitUntil(lambda: not window.filming.is_busy, timeout=60_000)
+    assert [one.name for one in tmp_path.iterdir()] == ["film.webp"]
+    window.filming.write(tmp_path / "film.gif")
+    assert ".gif is no film" in window.notice.words.text()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -153,14 +153,14 @@ def write(job: Job, language: str, folder: Path, cameras: Sequence[YardCamera] =
     return put(files_of(job, language, cameras, game), folder)
 
 
-def put(files: dict[str, str], folder: Path) -> list[Path]:
+def put(files: Mapping[str, str | bytes], folder: Path) -> list[Path]:
     """Writes files into a folder, which is made where it is missing; gives them. Raises `Refused`."""
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise refuse(str(folder), f"cannot be made ({error.strerror})", "a folder that may be written") from error
     for name, text in files.items():
-        disk.write_whole(folder / name, text.encode())
+        disk.write_whole(folder / name, text.encode() if isinstance(text, str) else text)
     if "run-test.sh" in files:
         (folder / "run-test.sh").chmod(0o755)
     return [folder / name for name in files]

@@ -66,6 +66,9 @@ class Host(Protocol):
     def toggle_night(self) -> None:
         """Day and night colours."""
 
+    def ask_film(self) -> None:
+        """Asks where a film of the run goes, and makes it."""
+
     def toggle_units(self) -> None:
         """Numbers as the game has them, or SI."""
 
@@ -146,6 +149,7 @@ OWN = (
         lambda host: host.filing.ask_picture(host.traces, "traces"),
         "export",
     ),
+    Command("film", "Film of the run...", "", lambda host: host.ask_film(), "export"),
     Command("night", "Night colours", "Ctrl+D", lambda host: host.toggle_night(), "program"),
     Command("units", "Numbers as the game has them, or SI", "Ctrl+U", lambda host: host.toggle_units(), "program"),
     Command("find", "Find anything...", "Ctrl+F", lambda host: host.find_anything(), "program"),

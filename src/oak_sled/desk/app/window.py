@@ -22,10 +22,12 @@ from oak_sled.core.advice import modes
 from oak_sled.core.project.shelf import Card
 from oak_sled.core.results import measures, traces
 from oak_sled.core.results.run import Run
+from oak_sled.core.results.tracegroups import members
 from oak_sled.desk.app import firstsize
 from oak_sled.desk.app.beginning import Beginning
 from oak_sled.desk.app.benchpage import BenchPage
 from oak_sled.desk.app.commands import COMMANDS, actions_of
+from oak_sled.desk.app.filming import Filming
 from oak_sled.desk.app.goals import every
 from oak_sled.desk.app.header import Header
 from oak_sled.desk.app.menus import Menus
@@ -46,7 +48,6 @@ from oak_sled.desk.panes.ledgerpane import LedgerPane
 from oak_sled.desk.panes.measurespane import MeasuresPane
 from oak_sled.desk.panes.planpane import PlanPane
 from oak_sled.desk.panes.tracepane import TracePane
-from oak_sled.desk.panes.traceplot import members
 from oak_sled.desk.panes.whypane import WhyPane
 from oak_sled.desk.spread import links
 from oak_sled.desk.spread.page import SpreadPage
@@ -86,6 +87,7 @@ class Window(QMainWindow):
         self.setMinimumSize(1000, 640)
         firstsize.fit(self)
         self.filing = Filing(self, self, session, self.keeper)
+        self.filming = Filming(self, self)
         self.notice, self.question = Notice(self), Notice(self)
         self.bench = BenchPage(session, renderer)
         self.view, self.playbar, self.split = self.bench.view, self.bench.playbar, self.bench.split
@@ -395,6 +397,15 @@ class Window(QMainWindow):
         """Day colours to night colours and back."""
         theme.use(not theme.is_night())
         self.restyle()
+
+    def beside_view(self) -> QWidget:
+        """The pane beside the view."""
+        return self.right
+
+    def ask_film(self) -> None:
+        """Asks where a film of the run goes, and makes it."""
+        self.show_page("Bench")
+        self.filming.ask()
 
     def toggle_units(self) -> None:
         """Shows and takes numbers as the game has them, or in SI again."""

@@ -3,19 +3,24 @@
 from __future__ import annotations
 
 import functools
+import json
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QFont, QFontDatabase, QShowEvent
+from PyQt6.QtCore import Qt, QUrl
+from PyQt6.QtGui import QDesktopServices, QFont, QFontDatabase, QShowEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
 from oak_sled.core.assembly import jobs
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.portable import alone, folder
+from oak_sled.core.report.leaving import Leaves
+from oak_sled.core.results import run as runs
+from oak_sled.core.results.run import Run
 from oak_sled.core.yard.game import Game
 from oak_sled.desk.craftpage.gamepanel import GamePanel
+from oak_sled.desk.craftpage.reportpreview import Preview
 from oak_sled.desk.widgets import accessibility, theme
 from oak_sled.desk.widgets.buttons import quiet
 from oak_sled.desk.widgets.settling import once_still
@@ -23,8 +28,14 @@ from oak_sled.desk.work import folders
 from oak_sled.desk.work.background import Task
 from oak_sled.desk.work.session import Session
 
-WORDS = {"c": "C", "cpp": "C++", "csharp": "C#", "js": "JavaScript", "json": "numbers"}
-"""The languages as they are shown, by the words of the command line."""
+WORDS = {
+    "c": "C", "cpp": "C++", "csharp": "C#", "js": "JavaScript", "json": "numbers", "glb": "motion", "report": "report",
+}  # fmt: skip
+"""All that leaves, as it is shown, by the words of the command line."""
+SAYS = {
+    "glb": "the run as glTF 2.0 with an animation, for any viewer",
+    "report": "the craft and its run as a page to read and print",
+}
 SIDE = 330
 """px of what stands beside the source."""
 
@@ -36,7 +47,8 @@ class HandoverPage(QWidget):
     def __init__(self, session: Session, parent: QWidget | None = None):
         super().__init__(parent)
         self.session, self.language = session, "c"
-        self.files: dict[str, str] = {}
+        self.files: dict[str, str | bytes] = {}
+        self.written: Path | None = None
         self._made_of: tuple[Job, str, Game] | None = None
         self._asked: tuple[Job, str, Game] | None = None
         self.setObjectName("page")
@@ -50,7 +62,10 @@ class HandoverPage(QWidget):
         self.source.setFont(QFontDatabase.systemFont(QFontDatabase.SystemFont.FixedFont))
         self.source.setTabChangesFocus(True)
         accessibility.describe(self.source, "source of the craft")
+        self.preview = Preview()
+        self.preview.hide()
         row.addWidget(self.source, 1)
+        row.addWidget(self.preview, 1)
         row.addWidget(GamePanel(session))
         self._still = once_still(self, self.refresh)
         session.yard_changed.connect(lambda _: self._still.start() if self.isVisible() else None)
@@ -60,16 +75,17 @@ class HandoverPage(QWidget):
         side.setSpacing(10)
         self.title = _label(theme.font(theme.READING, bold=True))
         side.addWidget(self.title)
-        bar = QHBoxLayout()
-        bar.setSpacing(2)
+        bars = [QHBoxLayout(), QHBoxLayout()]
         self.languages: dict[str, QPushButton] = {}
         for name, words in WORDS.items():
-            button = quiet(words, f"shows it in {words}", functools.partial(self.choose, name))
+            button = quiet(words, SAYS.get(name, f"shows it in {words}"), functools.partial(self.choose, name))
             button.setCheckable(True)
             self.languages[name] = button
-            bar.addWidget(button)
-        bar.addStretch(1)
-        side.addLayout(bar)
+            bars[name not in folder.LANGUAGES].addWidget(button)
+        for bar in bars:
+            bar.setSpacing(2)
+            bar.addStretch(1)
+            side.addLayout(bar)
         self.says = _label(theme.font(theme.SMALL))
         side.addWidget(self.says)
         self.write_button = QPushButton("write the folder")
@@ -78,6 +94,9 @@ class HandoverPage(QWidget):
         self.write_button.setMinimumHeight(32)
         self.write_button.clicked.connect(lambda _=False: self.ask())
         side.addWidget(self.write_button, 0, Qt.AlignmentFlag.AlignLeft)
+        self.open_button = quiet("open the report", "shows the page that was written last", self.open_written)
+        self.open_button.hide()
+        side.addWidget(self.open_button, 0, Qt.AlignmentFlag.AlignLeft)
         side.addStretch(1)
         self._show_choice()
         return side
@@ -103,11 +122,16 @@ class HandoverPage(QWidget):
         if wanted in (self._made_of, self._asked):
             return
         self._asked = wanted
-        cameras, game, language = self.session.yard.cameras, self.session.yard.game, self.language
+        language, shown = self.language, self.session.shown.run
 
-        def work() -> dict[str, str] | str:
+        def run() -> Run:
+            return shown if shown is not None and shown.job == job else runs.execute(job)
+
+        leaves = Leaves(job, self.session.yard.cameras, self.session.yard.game, functools.cache(run))
+
+        def work() -> dict[str, str | bytes] | str:
             try:
-                return folder.files_of(job, language, cameras, game)
+                return leaves.files(language)
             except Refused as refused:  # said on the page, not as a fault of what was just done
                 return "\n".join(str(fault) for fault in refused.faults)
 
@@ -119,9 +143,9 @@ class HandoverPage(QWidget):
         self.says.setText(f"writing it in {WORDS[language]}...")
         self.session.background.add(Task("hand-over", lambda _: work(), done, done, quiet=True))
 
-    def _take(self, made_of: tuple[Job, str, Game], found: dict[str, str] | str) -> None:
+    def _take(self, made_of: tuple[Job, str, Game], found: dict[str, str | bytes] | str) -> None:
         self._made_of = made_of
-        job, _, _ = made_of
+        job, language, _ = made_of
         self.write_button.setEnabled(not isinstance(found, str))
         if isinstance(found, str):
             self.files = {}
@@ -130,6 +154,16 @@ class HandoverPage(QWidget):
             return
         self.files = found
         name, text = next(iter(found.items()))
+        self.preview.setVisible(language == "report")
+        self.source.setVisible(language != "report")
+        if isinstance(text, bytes):
+            self.source.setPlainText(_head_of(text))
+            self.says.setText(f"{name}: {len(text) / 1000.0:.0f} kB, {SAYS[language]}; its description stands beside")
+            return
+        if language == "report":
+            self.preview.show_page(text)
+            self.says.setText(f"{name}: {len(text) / 1000.0:.0f} kB, one file that needs nothing: {SAYS[language]}")
+            return
         self.source.setPlainText(text)
         inputs = ", ".join(channel.heading for channel in job.channels) or "none"
         lines = [f"{name}: {text.count(chr(10))} lines, no dependency", f"inputs: {inputs}"]
@@ -149,9 +183,24 @@ class HandoverPage(QWidget):
         files = dict(self.files)
 
         def done(written: list[Path]) -> None:
-            self.session.say(f"{len(written)} files written to {where.name}: run-test.sh there shows that it holds")
+            names = [file.name for file in written]
+            more = ": run-test.sh there shows that it holds" if "run-test.sh" in names else f": {names[0]}"
+            self.session.say(f"{len(written)} file{'s' if len(written) > 1 else ''} written to {where.name}{more}")
+            self.written = next((file for file in written if file.suffix == ".html"), None)
+            self.open_button.setVisible(self.written is not None)
 
         self.session.beside("writing the folder", lambda: folder.put(files, where), done)
+
+    def open_written(self) -> None:
+        """Shows the report that was written last in the user's browser."""
+        if self.written is not None:
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(self.written)))
+
+
+def _head_of(binary: bytes) -> str:
+    """The description at the head of a glTF file, indented."""
+    size = int.from_bytes(binary[12:16], "little")
+    return json.dumps(json.loads(binary[20 : 20 + size]), indent=1)
 
 
 def _label(font: QFont) -> QLabel:

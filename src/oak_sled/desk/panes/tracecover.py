@@ -12,7 +12,8 @@ from PyQt6.QtWidgets import QWidget
 from oak_sled.core.base import units
 from oak_sled.core.results import moments, traces
 from oak_sled.core.results.run import Run
-from oak_sled.desk.panes.traceplot import RIGHT, Plot, members, nice_step, told_apart, trace_colour
+from oak_sled.core.results.tracegroups import members
+from oak_sled.desk.panes.traceplot import RIGHT, Plot, nice_step, told_apart, trace_colour
 from oak_sled.desk.widgets import accessibility, keys, theme
 from oak_sled.desk.widgets.settling import once_still
 from oak_sled.desk.work.shown import Shown

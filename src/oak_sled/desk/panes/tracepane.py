@@ -8,11 +8,10 @@ from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidge
 
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
+from oak_sled.core.results.tracegroups import DEFAULT, GROUPS, members
 from oak_sled.desk.panes.tracecover import Cover
 from oak_sled.desk.panes.traceplot import (
     AXIS,
-    DEFAULT,
-    GROUPS,
     LEFT,
     LIVE_WINDOW_S,
     MOST_DRAWN,
@@ -20,7 +19,6 @@ from oak_sled.desk.panes.traceplot import (
     RIGHT,
     Line,
     Plot,
-    members,
     told_apart,
     trace_colour,
     without_spikes,

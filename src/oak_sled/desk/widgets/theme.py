@@ -1,4 +1,4 @@
-"""Every colour, size and font of the desk. No other module names one."""
+"""Every colour, size and font of the desk; those that files have as well stand in `inks`. No other module names one."""
 
 from __future__ import annotations
 
@@ -10,24 +10,17 @@ from importlib import resources
 from PyQt6.QtCore import QRect, Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QFontMetrics, QFontMetricsF, QPainter, QPalette, QPen
 
+from oak_sled.core.base.inks import FAMILIES, PAPER
+
 DAY = {
-    "paper": "#F3EEE3",
-    "card": "#FBF8F0",
-    "shade": "#E6DECD",
-    "rule": "#CFC5B0",
-    "ink": "#26282B",
-    "soft": "#625E56",
+    **PAPER,
     "desk": "#20302C",
     "strip": "#2A3D37",
     "well": "#1A2824",
     "desk_text": "#EFE8D8",
     "desk_soft": "#B4BFB2",
-    "oak": "#A9743A",
-    "oak_deep": "#8A5A26",
     "oak_light": "#D9B27C",
-    "warning": "#B93C22",
     "warning_light": "#F09A82",
-    "good": "#2F6E40",
     "good_light": "#9CC9A5",
     "ghost": "#A9A596",
     "sky": "#C9D9DF",
@@ -66,17 +59,6 @@ NIGHT = {
     "ice_line": "#52616B",
     "ice_dark": "#2F3A42",
     "saw_ice": "#5E7C8A",
-}
-FAMILIES = {
-    "drive": "#B07000",
-    "air": "#3D7EA6",
-    "grip": "#5B8C3A",
-    "support": "#7F4F93",
-    "gravity": "#5C5F66",
-    "impulse": "#C8452D",
-    "tie": "#8C6239",
-    "holder": "#1F8A8A",
-    "": "#26282B",
 }
 _NIGHT_FAMILIES = {
     "drive": "#E8A33A",

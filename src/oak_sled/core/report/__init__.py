@@ -1,0 +1,1 @@
+"""A run as a page that is read without the program."""
