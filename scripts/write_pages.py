@@ -6,6 +6,7 @@ from oak_sled import cli
 from oak_sled.commands import manpage
 from oak_sled.core.files import run_table, yard_json
 from oak_sled.core.files.format_page import page
+from oak_sled.core.link import messages
 from oak_sled.core.parts import caution
 from oak_sled.core.results import measures
 from oak_sled.desk.app import commands
@@ -15,6 +16,8 @@ ROOT.joinpath("docs/yard-format.md").write_text(page(), encoding="utf-8")
 ROOT.joinpath("docs/cautions.md").write_text(caution.page(), encoding="utf-8")
 ROOT.joinpath("docs/measures.md").write_text(measures.page(), encoding="utf-8")
 ROOT.joinpath("docs/commands.md").write_text(commands.page(), encoding="utf-8")
+ROOT.joinpath("docs/live-link.md").write_text(messages.page(), encoding="utf-8")
+ROOT.joinpath("docs/live-link.schema.json").write_text(messages.schema_text(), encoding="utf-8")
 ROOT.joinpath("src/oak_sled/yard.schema.json").write_text(yard_json.schema_text(), encoding="utf-8")
 
 HEAD, TAIL = "<!-- columns: written by scripts/write_pages.py -->\n", "<!-- end of columns -->"

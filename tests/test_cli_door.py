@@ -53,7 +53,7 @@ def test_a_command_for_developers_is_called_without_the_word_too(name):
     assert COMMANDS[name].callback.__name__ == COMMANDS["dev"].commands[name].callback.__name__
 
 
-PRINTS_NO_DATA = {"export", "open", "new", "copy", "upgrade", "schema", "docs", "desktop"}
+PRINTS_NO_DATA = {"export", "link", "open", "new", "copy", "upgrade", "schema", "docs", "desktop"}
 
 
 def test_everything_that_prints_data_prints_it_as_json_too():
@@ -347,7 +347,7 @@ def test_what_is_printed_goes_to_a_file_instead(given, tmp_path):
 
 
 def test_every_command_that_prints_has_it():
-    own = {"open", "new", "copy", "validate", "upgrade", "trim", "export", "desktop"}
+    own = {"open", "new", "copy", "validate", "upgrade", "trim", "export", "link", "desktop"}
     for command in cli.app.registered_commands:
         name = cli.name_of(command)
         if name not in own and not command.hidden:

@@ -214,6 +214,8 @@ class Number:
     unit: str = ""
     says: str = ""
     in_game: str = ""
+    places: list[tuple[str | int, ...]] = field(default_factory=list)
+    """Its places in the memory of the machine: several where parts that are alike share a number."""
 
     def words(self) -> str:
         """Its unit, what it is where that is short, and what it is in the game."""

@@ -116,7 +116,7 @@ class Names:
 
     def own(self, part: Any) -> Any:
         """The record of a part's kind."""
-        return part[register.KINDS[int(part["kind"])].document.model_fields["kind"].default]
+        return part[own_field(part)]
 
     def rows(self, name: str, count: int) -> tuple[str, ...]:
         """Names of the rows of what is kept."""
@@ -125,6 +125,11 @@ class Names:
         if name in OF_CHANNELS:
             return tuple(f"IN_{channel.id.upper()}" for channel in self.craft.channels)[:count]
         return ()
+
+
+def own_field(part: Any) -> str:
+    """The field of a part's row that holds the record of its kind."""
+    return str(register.KINDS[int(part["kind"])].document.model_fields["kind"].default)
 
 
 def dial_of(document: Any, field: str) -> tuple[str, str] | None:
@@ -275,6 +280,9 @@ def value_at(memory: dict[str, Any], path: Path) -> Any:
     """The number at a place in memory."""
     found: Any = memory[str(path[0])]
     for one in path[1:]:
+        if one == "own":  # of a part: the record of its kind
+            found = found[own_field(found)]
+            continue
         found = getattr(found, one) if isinstance(one, str) and hasattr(found, "_fields") else found[one]
     return found
 

@@ -218,6 +218,8 @@ class Fold:
         if self.numbers[name].values != [number]:  # two places of one name and of two values
             name = f"{name}_{'_'.join(str(one) for one in path if isinstance(one, int))}"
             self.numbers.setdefault(name, code.Number((), [number], *told))
+        if path not in self.numbers[name].places:
+            self.numbers[name].places.append(path)
         return Num(FLOAT, name, [])
 
     def cell(self, kind: Type, path: Path) -> Cell:

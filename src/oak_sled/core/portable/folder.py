@@ -14,7 +14,7 @@ from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base import disk, units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import close_match, refuse
-from oak_sled.core.portable import numbers, proofs
+from oak_sled.core.portable import numbers, proofs, standin
 from oak_sled.core.portable.alone import Alone, left_out
 from oak_sled.core.portable.c import C
 from oak_sled.core.portable.code import Program
@@ -141,6 +141,7 @@ def files_of(job: Job, language: str, cameras: Sequence[YardCamera] = (), game: 
         source: text,
         **found,
         **numbers.loader(program, language),
+        **(standin.files(program, alone) if language == "c" else {}),
         "vectors.json": json.dumps(vectors.told(door)) + "\n",
         proof.file: proof.text,
         "run-test.sh": proof.script,
@@ -161,8 +162,9 @@ def put(files: Mapping[str, str | bytes], folder: Path) -> list[Path]:
         raise refuse(str(folder), f"cannot be made ({error.strerror})", "a folder that may be written") from error
     for name, text in files.items():
         disk.write_whole(folder / name, text.encode() if isinstance(text, str) else text)
-    if "run-test.sh" in files:
-        (folder / "run-test.sh").chmod(0o755)
+    for name in files:
+        if name.endswith(".sh"):
+            (folder / name).chmod(0o755)
     return [folder / name for name in files]
 
 

@@ -1,0 +1,1 @@
+"""The live link: a running game is told of dials while they are turned, and tells where it is."""
