@@ -14,6 +14,7 @@ import pytest
 
 from oak_sled import cli
 from oak_sled.core.assembly import jobs
+from oak_sled.core.base import dial as dial_module
 from oak_sled.core.base import document, units
 from oak_sled.core.base.axes import WAYS, Axes
 from oak_sled.core.base.faults import Refused
@@ -70,6 +71,15 @@ def test_every_number_is_typed_and_copied_as_it_is_shown(game, dials):
                 assert dial.read(dial.exact(value)) == close, f"{path}: {dial.exact(value)}"
             shown = units.show(value, dial.unit)
             assert shown.strip("—"), path
+
+
+def test_the_setting_itself_is_told_in_what_it_says_whatever_is_in_use():
+    """A dial that says how many kilograms a unit has would else always read 1."""
+    for game in GAMES.values():
+        with units.using(game.told()):
+            for dial in dial_module.dials(game):
+                value = getattr(game, dial.name)
+                assert units.in_use().shown(value, dial.unit) == (value, ""), dial.name
 
 
 def test_a_unit_that_is_typed_wins():

@@ -37,8 +37,8 @@ class Game(Frozen):
     angle: Literal["deg", "rad", "turn"] = Field("deg", description="unit of angle")
     mass: Literal["kg", "t", "own"] = Field("kg", description="unit of mass; own: one of the game's")
     kilograms: float = dial(
-        1.0, "kg", "of one unit of mass of the game's own", low=1e-9, high=1e9, slider=(0.01, 1000.0), scale="log",
-        title="kilograms a unit",
+        1.0, "", "kilograms in one unit of mass of the game's own", low=1e-9, high=1e9, slider=(0.01, 1000.0),
+        scale="log", title="kilograms a unit",
     )  # fmt: skip
     forward: Way = Field("x", description="the axis that points forward")
     up: Way = Field("z", description="the axis that points up")
