@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPlainTextEdit, QP
 from oak_sled.core.assembly import jobs
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.faults import Refused
+from oak_sled.core.link.server import Settings
 from oak_sled.core.portable import alone, folder
 from oak_sled.core.report.leaving import Leaves
 from oak_sled.core.results import run as runs
@@ -26,6 +27,7 @@ from oak_sled.desk.widgets.buttons import quiet
 from oak_sled.desk.widgets.settling import once_still
 from oak_sled.desk.work import folders
 from oak_sled.desk.work.background import Task
+from oak_sled.desk.work.livelink import LiveLink
 from oak_sled.desk.work.session import Session
 
 WORDS = {
@@ -49,6 +51,8 @@ class HandoverPage(QWidget):
         self.session, self.language = session, "c"
         self.files: dict[str, str | bytes] = {}
         self.written: Path | None = None
+        self.link = LiveLink(session)
+        self.link_settings = Settings()
         self._made_of: tuple[Job, str, Game] | None = None
         self._asked: tuple[Job, str, Game] | None = None
         self.setObjectName("page")
@@ -97,6 +101,20 @@ class HandoverPage(QWidget):
         self.open_button = quiet("open the report", "shows the page that was written last", self.open_written)
         self.open_button.hide()
         side.addWidget(self.open_button, 0, Qt.AlignmentFlag.AlignLeft)
+        side.addSpacing(14)
+        head = _label(theme.font(theme.READING, bold=True))
+        head.setText("While the game runs")
+        side.addWidget(head)
+        self.link_button = QPushButton("link running games")
+        self.link_button.setObjectName("plain")
+        self.link_button.setToolTip("tells running games of every dial while it is turned, and hears where they are")
+        self.link_button.setMinimumHeight(32)
+        self.link_button.clicked.connect(lambda _=False: self.toggle_link())
+        side.addWidget(self.link_button, 0, Qt.AlignmentFlag.AlignLeft)
+        self.link_says = _label(theme.font(theme.SMALL))
+        side.addWidget(self.link_says)
+        self.link.changed.connect(self.show_link)
+        self.show_link()
         side.addStretch(1)
         self._show_choice()
         return side
@@ -190,6 +208,31 @@ class HandoverPage(QWidget):
             self.open_button.setVisible(self.written is not None)
 
         self.session.beside("writing the folder", lambda: folder.put(files, where), done)
+
+    def toggle_link(self) -> None:
+        """Listens for running games, or no longer."""
+        if self.link.is_on:
+            self.link.close()
+        else:
+            self.link.start(self.link_settings)
+
+    def leave(self) -> None:
+        """The window closes."""
+        self.link.close()
+
+    def show_link(self) -> None:
+        """Says who is linked, and how a game is."""
+        link = self.link
+        words = "starting..." if link.is_starting else "end the link" if link.is_on else "link running games"
+        self.link_button.setText(words)
+        self.link_button.setEnabled(not link.is_starting)
+        if not link.is_on:
+            self.link_says.setText("A game with the exported code is told of every dial while it is turned.")
+            return
+        lines = [link.words(), *(link.of_games() or ["no game is there yet: run-live.sh beside exported C is one"])]
+        if link.why:
+            lines.append(f"{link.why}: export it anew")
+        self.link_says.setText("\n".join(lines))
 
     def open_written(self) -> None:
         """Shows the report that was written last in the user's browser."""

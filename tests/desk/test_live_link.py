@@ -1,0 +1,134 @@
+"""The live link in the real window: a game hears a dial while it is dragged, and is heard; its end is said once."""
+
+from __future__ import annotations
+
+import json
+import socket
+import threading
+
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+
+from oak_sled.core.link.server import Settings
+
+
+class Game:
+    """A game whose lines are read in a thread."""
+
+    def __init__(self, port):
+        self.line = socket.create_connection(("127.0.0.1", port), timeout=20)
+        self.heard = []
+        self.send({"type": "hello", "version": 1, "name": "lake", "ticks": 60})
+        self.reader = threading.Thread(target=self._read, daemon=True)
+        self.reader.start()
+
+    def send(self, message):
+        self.line.sendall(json.dumps(message).encode() + b"\n")
+
+    def _read(self):
+        with self.line.makefile("rb") as lines:
+            self.heard += []
+            for line in lines:
+                self.heard.append(json.loads(line))
+
+    def numbers(self):
+        found = {}
+        for message in self.heard:
+            found |= message.get("numbers", {})
+        return found
+
+    def kinds(self):
+        return [message["type"] for message in self.heard]
+
+    def close(self):
+        self.line.shutdown(socket.SHUT_RDWR)
+        self.reader.join(20)
+        self.line.close()
+
+
+@pytest.fixture
+def page(window, qtbot):
+    window.show_page("Hand-over")
+    made = window.pages["Hand-over"]
+    qtbot.waitUntil(lambda: bool(made.files), timeout=60_000)
+    made.link_settings = Settings(port=0)
+    return made
+
+
+@pytest.fixture
+def linked(page, qtbot):
+    QTest.mouseClick(page.link_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: page.link.is_on, timeout=60_000)
+    yield page
+    page.link.close()
+
+
+@pytest.fixture
+def game(linked, qtbot):
+    made = Game(linked.link.server.ports["tcp"])
+    qtbot.waitUntil(lambda: "welcome" in made.kinds(), timeout=20_000)
+    qtbot.waitUntil(lambda: "lake (tcp)" in linked.link_says.text(), timeout=20_000)
+    yield made
+    made.close()
+
+
+def test_a_game_hears_a_dial_while_it_is_dragged_typed_and_undone(linked, game, window, qtbot):
+    assert game.numbers()["fan_thrust"] == 620.0
+    window.show_page("Bench")
+    dial = window.desk.strip("fan").dials["thrust"]
+    at = QPoint(20, 24)
+    QTest.mousePress(dial, Qt.MouseButton.LeftButton, pos=at)
+    for step in range(1, 7):
+        QTest.mouseMove(dial, at + QPoint(8 * step, 0))
+    assert window.session.is_previewing
+    dragged = window.session.craft.parts[0].thrust
+    assert dragged > 650.0
+    qtbot.waitUntil(lambda: game.numbers()["fan_thrust"] == dragged, timeout=20_000)
+    assert window.session.is_previewing, "before it is let go"
+    QTest.mouseRelease(dial, Qt.MouseButton.LeftButton, pos=at)
+    window.session.undo()
+    qtbot.waitUntil(lambda: game.numbers()["fan_thrust"] == 620.0, timeout=20_000)
+    assert set(game.kinds()) == {"welcome", "dials"}
+
+
+def test_what_a_game_tells_is_shown_and_a_wrong_message_is_said(linked, game, window, qtbot):
+    for tick in range(120):
+        game.send({"type": "telemetry", "tick": tick, "position": [0.1 * tick, 0, 0.5], "velocity": [6, 0, 0]})
+    qtbot.waitUntil(lambda: len(next(iter(linked.link.takes.values()))) == 120, timeout=20_000)
+    qtbot.waitUntil(lambda: "6.00\u2009m/s" in linked.link_says.text(), timeout=20_000)
+    game.send({"type": "telemetry", "tick": 5, "position": [0, 0, 0]})
+    qtbot.waitUntil(lambda: "5 after 119" in window.notice.words.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "refused" in game.kinds(), timeout=20_000)
+    game.send({"type": "bye", "why": "the level ended"})
+    qtbot.waitUntil(lambda: "lake left: the level ended" in window.notice.words.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "no game is there yet" in linked.link_says.text(), timeout=20_000)
+    again = Game(linked.link.server.ports["tcp"])
+    qtbot.waitUntil(lambda: "lake (tcp)" in linked.link_says.text(), timeout=20_000)
+    again.close()
+
+
+def test_a_craft_with_other_parts_is_said_to_the_game_and_on_the_page_until_it_is_back(linked, game, window, qtbot):
+    craft = window.session.craft
+    window.session.edit("crafts.fan_sled.parts", craft.parts[:-1])
+    qtbot.waitUntil(lambda: "anew" in game.kinds(), timeout=20_000)
+    qtbot.waitUntil(lambda: linked.link.why == "the craft has other parts", timeout=20_000)
+    window.session.undo()
+    qtbot.waitUntil(lambda: linked.link.why == "", timeout=20_000)
+
+
+def test_a_port_that_is_taken_is_said_and_nothing_listens(page, window, qtbot):
+    with socket.create_server(("127.0.0.1", 0)) as taken:
+        page.link_settings = Settings(port=taken.getsockname()[1])
+        page.toggle_link()
+        qtbot.waitUntil(lambda: "cannot be listened on" in window.notice.words.text(), timeout=60_000)
+    assert not page.link.is_on
+    assert page.link_button.text() == "link running games"
+    assert page.link_button.isEnabled()
+
+
+def test_ending_the_link_says_goodbye(linked, game, qtbot):
+    QTest.mouseClick(linked.link_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: game.kinds()[-1:] == ["bye"], timeout=20_000)
+    assert not linked.link.is_on
+    assert linked.link_button.text() == "link running games"
