@@ -96,7 +96,7 @@ class LiveLink(QObject):
             self.changed.emit()
 
     def words(self) -> str:
-        """How it is reached."""
+        """Its ports, in words."""
         if self.server is None:
             return ""
         ports = self.server.ports
