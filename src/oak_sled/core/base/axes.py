@@ -57,11 +57,6 @@ class Axes:
         """-1.0 where the hand is another than ours, else 1.0: the determinant of the matrix."""
         return 1.0 if self.hand == "right" else -1.0
 
-    @property
-    def is_ours(self) -> bool:
-        """True if nothing changes."""
-        return self == Axes()
-
     def vectors(self, ours: Floats) -> Floats:
         """Places, velocities, forces, shape (..., 3), as the game has them."""
         return np.asarray(ours @ self.matrix.T)

@@ -48,25 +48,22 @@ static void read_all(const char *name)
 """
 
 
-def _of_c(program: Program, rays: range, plus: bool, door: GameDoor | None) -> str:
-    name, record, count = program.name, record_name(program), len(program.inputs)
-    own = f"{name}::" if plus else ""
-    hand = "" if plus else "&"
-    hits = ""
-    if len(rays) and "foot_hit" in program.kept:
-        hits = f"""
+def _hits(program: Program, rays: range) -> str:
+    """Takes what the rays met in a tick."""
+    if not len(rays) or "foot_hit" not in program.kept:
+        return ""
+    return f"""
         for (int k = 0; k < {len(rays)}; k++) {{
             for (int i = 0; i < 10; i++) {{
                 craft.foot_hit[{rays.start} + k][i] = number(&hits);
             }}
         }}"""
-    head = f'#include "{name}.hpp"\n#include "numbers.hpp"' if plus else f'#include "{name}.c"\n#include "numbers.c"'
-    told, seen = "", ""
-    if door is not None:
-        told = ', *game = behind("\\"in_game\\":")'
-        if len(door.rays):
-            told += ', *met = behind("\\"hits_in_game\\":")'
-            hits += f"""
+
+
+def _hits_in(program: Program, rays: range, own: str, hand: str) -> str:
+    """Compares them with what comes in from a game."""
+    record, name = record_name(program), program.name
+    return f"""
         for (int k = 0; k < {len(rays)}; k++) {{
             double given[10];
             for (int i = 0; i < 10; i++) {{
@@ -82,7 +79,12 @@ def _of_c(program: Program, rays: range, plus: bool, door: GameDoor | None) -> s
                 }}
             }}
         }}"""
-        seen = f"""
+
+
+def _out_and_in(program: Program, own: str, hand: str) -> str:
+    """Compares the motion that goes out to a game with the one that is wanted, and has it come in again."""
+    record, name = record_name(program), program.name
+    return f"""
         double there[13];
         {own}{name}_to_game({hand}craft, there, there + 3, there + 7, there + 10);
         static {own}{record} back;
@@ -104,6 +106,21 @@ def _of_c(program: Program, rays: range, plus: bool, door: GameDoor | None) -> s
                 return 1;
             }}
         }}"""
+
+
+def _of_c(program: Program, rays: range, plus: bool, door: GameDoor | None) -> str:
+    name, record, count = program.name, record_name(program), len(program.inputs)
+    own = f"{name}::" if plus else ""
+    hand = "" if plus else "&"
+    hits = _hits(program, rays)
+    head = f'#include "{name}.hpp"\n#include "numbers.hpp"' if plus else f'#include "{name}.c"\n#include "numbers.c"'
+    told, seen = "", ""
+    if door is not None:
+        told = ', *game = behind("\\"in_game\\":")'
+        if len(door.rays):
+            told += ', *met = behind("\\"hits_in_game\\":")'
+            hits += _hits_in(program, rays, own, hand)
+        seen = _out_and_in(program, own, hand)
     return f"""/* Repeats the run in vectors.json, and compares every number of the motion, to the bit. */
 {head}
 
@@ -154,27 +171,28 @@ int main(void)
 """
 
 
-def of_c(program: Program, rays: range, door: GameDoor | None) -> Proof:
-    script = f"""#!/bin/sh
+def _script(program: Program, build: str) -> str:
+    """Builds and runs the test. build : what stands behind the compiler's output."""
+    return f"""#!/bin/sh
 # Builds and runs the test; status 0 if the code repeats the run in vectors.json.
 set -e
 cd "$(dirname "$0")"
 out="${{TMPDIR:-/tmp}}/{program.name}_test.$$"
 trap 'rm -f "$out"' EXIT
-${{CC:-cc}} -std=c99 -Wall -Werror -O2 -ffp-contract=off -o "$out" {program.name}_test.c -lm
+{build}
 "$out"
 """
-    return Proof(f"{program.name}_test.c", _of_c(program, rays, False, door), script)
+
+
+def of_c(program: Program, rays: range, door: GameDoor | None) -> Proof:
+    """The test of C."""
+    file = f"{program.name}_test.c"
+    build = f'${{CC:-cc}} -std=c99 -Wall -Werror -O2 -ffp-contract=off -o "$out" {file} -lm'
+    return Proof(file, _of_c(program, rays, False, door), _script(program, build))
 
 
 def of_cpp(program: Program, rays: range, door: GameDoor | None) -> Proof:
-    script = f"""#!/bin/sh
-# Builds and runs the test; status 0 if the code repeats the run in vectors.json.
-set -e
-cd "$(dirname "$0")"
-out="${{TMPDIR:-/tmp}}/{program.name}_test.$$"
-trap 'rm -f "$out"' EXIT
-${{CXX:-c++}} -std=c++17 -Wall -Werror -O2 -ffp-contract=off -o "$out" {program.name}_test.cpp
-"$out"
-"""
-    return Proof(f"{program.name}_test.cpp", _of_c(program, rays, True, door), script)
+    """The test of C++."""
+    file = f"{program.name}_test.cpp"
+    build = f'${{CXX:-c++}} -std=c++17 -Wall -Werror -O2 -ffp-contract=off -o "$out" {file}'
+    return Proof(file, _of_c(program, rays, True, door), _script(program, build))

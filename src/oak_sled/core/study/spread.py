@@ -285,7 +285,7 @@ def csv_of(plan: Spread, names: Sequence[Measure], finished: Sequence[int] | Non
     and the measures with their units. finished : the variants to tell of; None for all."""
     heads = [axis.path for axis in plan.axes]
     heads += ["repeat"] if plan.scatter.repeats else []
-    heads += ["status", *(f"{one.name} [{units.name_of(one.unit)}]" if one.unit else f"{one.name} []" for one in names)]
+    heads += ["status", *(f"{one.name} [{units.name_of(one.unit)}]" for one in names)]
     lines, values = [",".join(heads)], arrays_of(plan)
     diverged, refused = (
         set(runs) for runs in ((plan.results.diverged, plan.results.refused) if plan.results else ((), ()))
