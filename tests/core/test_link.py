@@ -420,7 +420,7 @@ def test_telemetry_in_units_of_the_game_is_turned_and_what_is_missing_is_found()
             spin=tuple(display.shown(1.0, "rad/s")[0] * axes.axials(spins[tick])), inputs=inputs,
         ))  # fmt: skip
     assert np.allclose(plain.motion(), other.motion(), atol=1e-12)
-    assert np.array_equal(plain.column("steer"), np.arange(20) / 20.0)
+    assert np.array_equal(plain.recording().column("input.steer"), np.arange(20) / 20.0)
     table = plain.table().splitlines()
     assert table[0] == ",".join([*HEADS, "input.steer"])
     assert np.array_equal(np.array([line.split(",")[:14] for line in table[1:]], float), plain.motion())

@@ -10,7 +10,21 @@ from pydantic.fields import FieldInfo
 from oak_sled.core.base import dial
 from oak_sled.core.geometry import terrain
 from oak_sled.core.parts import layer, register, runner
-from oak_sled.core.yard import block, body, channel, craft, drill, event, game, ground, joint, law, ties, yard
+from oak_sled.core.yard import (
+    block,
+    body,
+    channel,
+    craft,
+    drill,
+    event,
+    game,
+    ground,
+    joint,
+    law,
+    recording,
+    ties,
+    yard,
+)  # fmt: skip
 
 _HEAD = """# The yard file
 
@@ -47,6 +61,7 @@ def page() -> str:
     last: tuple[type[BaseModel], ...] = (ground.Ground, ground.Wall, block.Block, block.Material, block.Pair)
     last += (layer.Layer, layer.LayerPair, joint.Joint, *ties.TIES, ground.Gate, terrain.Patch, terrain.Relief)
     last += (drill.Drill, drill.Start, drill.Member, drill.Track, drill.Knot, event.Event, drill.Target)
+    last += (recording.Recording, recording.Column)
     sections += [_section(model, model.__name__) for model in last]
     return "\n".join(sections)
 

@@ -7,12 +7,18 @@ import io
 
 import numpy as np
 
+from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.faults import refuse
 from oak_sled.core.link.messages import Hello, Telemetry
+from oak_sled.core.results import recorded
+from oak_sled.core.results.run import Run
 from oak_sled.core.yard.game import Game
+from oak_sled.core.yard.recording import INPUT, MOST_ROWS, MOVES, NUMBER, PLACE, SPINS, TURN, Column, Recording
 
 MOST_TICKS = 1_000_000
 """Ticks that are kept of one take."""
+COLUMNS = (*PLACE, *TURN, *MOVES, *SPINS)
 HEADS = (
     "t [s]", *(f"position.{axis} [m]" for axis in "xyz"), *(f"rotation.{axis}" for axis in "wxyz"),
     *(f"velocity.{axis} [m/s]" for axis in "xyz"), *(f"spin.{axis} [rad/s]" for axis in "xyz"),
@@ -24,19 +30,26 @@ class Take:
 
     def __init__(self, hello: Hello, game: Game):
         self.hello, self.game = hello, game
+        self._begin()
+        self.takes = 0
+        """Count of the times that it began anew."""
+
+    def _begin(self) -> None:
         self.inputs: list[str] = []
         self.numbers: list[str] = []
-        self._rows: list[list[float]] = []
+        self._rows = np.empty((1024, len(HEADS)))
+        self._count = 0
         self._more: list[dict[str, float]] = []
 
     def __len__(self) -> int:
-        return len(self._rows)
+        return self._count
 
     def add(self, told: Telemetry) -> None:
         """One message more; tick 0 begins anew."""
         if told.tick == 0:
-            self._rows, self._more, self.inputs, self.numbers = [], [], [], []
-        if len(self._rows) >= MOST_TICKS:
+            self.takes += self._count > 0
+            self._begin()
+        if self._count >= MOST_TICKS:
             return
         t = told.tick / self.hello.ticks
         place, attitude = np.array(told.position), np.array(told.attitude)
@@ -51,21 +64,64 @@ class Take:
             if velocity is not None:
                 velocity = back.vectors(velocity) / display.shown(1.0, "m/s")[0]
         if velocity is None:  # by the places, between the two
-            before = self._rows[-1] if self._rows else None
+            before = self._rows[self._count - 1] if self._count else None
             gap = t - before[0] if before is not None else 0.0
-            velocity = (place - np.array(before[1:4])) / gap if before is not None and gap > 0.0 else np.zeros(3)
-        self._rows.append([t, *place.tolist(), *attitude.tolist(), *velocity.tolist(), *spin.tolist()])
-        self._more.append({**told.inputs, **told.numbers})
+            velocity = (place - before[1:4]) / gap if before is not None and gap > 0.0 else np.zeros(3)
+        if self._count == len(self._rows):
+            self._rows = np.concatenate([self._rows, np.empty_like(self._rows)])
+        self._rows[self._count] = (t, *place, *attitude, *velocity, *spin)
+        self._count += 1
+        self._more.append({f"{INPUT}{name}": value for name, value in told.inputs.items()})
+        self._more[-1] |= {f"{NUMBER}{name}": value for name, value in told.numbers.items()}
         self.inputs += [name for name in told.inputs if name not in self.inputs]
         self.numbers += [name for name in told.numbers if name not in self.numbers]
 
     def motion(self) -> Floats:
         """A row a message as `HEADS` says, shape (messages, 14); NaN where a spin was not told."""
-        return np.array(self._rows).reshape(-1, len(HEADS))
+        return self._rows[: self._count]
 
-    def column(self, name: str) -> Floats:
-        """An input or a number of the game, shape (messages,); NaN where it was not told."""
-        return np.array([one.get(name, np.nan) for one in self._more])
+    def inputs_of(self, row: int) -> dict[str, float]:
+        """The inputs of a message, by their channels; those that it did not tell are left out."""
+        told = self._more[row]
+        return {name.removeprefix(INPUT): value for name, value in told.items() if name.startswith(INPUT)}
+
+    def told(self, job: Job, seconds: float, origin: int = 0) -> Run:
+        """Its newest stretch as a run of the craft under test of a job; raises `Refused` without a message.
+
+        origin : the row from which its time is counted.
+        """
+        if not self._count:
+            raise refuse("telemetry", f"{self.hello.name} has told nothing yet", "telemetry each tick")
+        times = self._rows[: self._count, 0] - self._rows[origin, 0]
+        first_tick = int(max(times[-1] - seconds, 0.0) * job.ticks)
+        first = max(int(np.searchsorted(times, first_tick * job.dt)) - 1, origin)
+        return recorded.run_of(self._columns(first), times[first:], recorded.alone(job), first_tick)
+
+    def recording(self, first: int = 0, end: int | None = None) -> Recording:
+        """The rows from one to before another as a recording, the first `MOST_ROWS` of them; raises `Refused` with
+        fewer than two."""
+        end = min(self._count if end is None else end, first + MOST_ROWS)
+        if end - first < 2:
+            raise refuse("telemetry", f"{self.hello.name} has told {self._count} messages", "at least two")
+        times = self._rows[first:end, 0] - self._rows[first, 0]
+        told = self._columns(first, end)
+        columns = [Column(name=name, values=tuple(values.tolist())) for name, values in told.items()]
+        return Recording(
+            name=self.hello.name, ticks=self.hello.ticks, t=Column(name="t", values=tuple(times.tolist())),
+            columns=tuple(columns),
+        )  # fmt: skip
+
+    def _columns(self, first: int, end: int | None = None) -> dict[str, Floats]:
+        """Columns from a row to before another, as `Recording` names them: a spin only where all of it was told, and 0
+        for an input or a number that was not told."""
+        end = self._count if end is None else end
+        rows = self._rows[first:end]
+        found = dict(zip(COLUMNS, rows.T[1:], strict=True))
+        if np.isnan(rows[:, -3:]).any():
+            found = {name: values for name, values in found.items() if name not in SPINS}
+        names = [*(INPUT + name for name in self.inputs), *(NUMBER + name for name in self.numbers)]
+        more = self._more[first:end]
+        return found | {name: np.array([one.get(name, 0.0) for one in more]) for name in names}
 
     def table(self) -> str:
         """All of it as CSV; floats round-trip, and what was not told is empty."""
@@ -73,7 +129,7 @@ class Take:
         writer = csv.writer(text, lineterminator="\n")
         more = [*(f"input.{name}" for name in self.inputs), *(f"number.{name}" for name in self.numbers)]
         writer.writerow([*HEADS, *more])
-        for row, told in zip(self._rows, self._more, strict=True):
-            cells = [*row, *(told.get(name, np.nan) for name in (*self.inputs, *self.numbers))]
+        for row, told in zip(self.motion(), self._more, strict=True):
+            cells = [*row, *(told.get(name, np.nan) for name in more)]
             writer.writerow(["" if np.isnan(cell) else repr(float(cell)) for cell in cells])
         return text.getvalue()

@@ -58,7 +58,8 @@ class Run:
     in each other, and which, if any do. notes : counts of shots and knockbacks, shape (parts of all crafts, 4), see
     `shots`; None where they were not kept. seconds : s of computing that its ticks took; 0 where they were not run
     here. lost_contacts : contact points and neighbours that found no room. faults : formulas that
-    were no finite number somewhere. analysis : results derived from it.
+    were no finite number somewhere. told : what a running game did meanwhile, at the same ticks; None without one.
+    analysis : results derived from it.
     """
 
     job: Job
@@ -72,6 +73,7 @@ class Run:
     seconds: float = 0.0
     lost_contacts: int = 0
     faults: tuple[FormulaFault, ...] = ()
+    told: Run | None = field(default=None, repr=False)
     analysis: Analysis = field(default_factory=Analysis, repr=False)
 
     def seen_from(self, craft: str) -> Run:

@@ -15,6 +15,7 @@ from oak_sled.core.base.document import Frozen, name_field
 from oak_sled.core.yard.event import MOST_EVENTS, Event
 from oak_sled.core.yard.naming import unique
 from oak_sled.core.yard.orbit import Orbit
+from oak_sled.core.yard.recording import Recording
 from oak_sled.core.yard.ties import AnyTie
 
 MOST_KNOTS = 500_000
@@ -253,6 +254,9 @@ class Drill(Frozen):
         json_schema_extra={"names": "block"},
     )
     recorded: bool = Field(False, description="kept from a live drive")
+    recording: Recording | None = Field(
+        None, description="what a game did from the same start with the same inputs, which the run is held against"
+    )
     targets: tuple[Target, ...] = Field((), max_length=50, description="targets: ranges for measures")
 
     @model_validator(mode="after")
