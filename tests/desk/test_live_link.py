@@ -6,11 +6,13 @@ import json
 import socket
 import threading
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
 from oak_sled.core.link.server import Settings
+from oak_sled.core.results import recorded, traces
 
 
 class Game:
@@ -132,3 +134,82 @@ def test_ending_the_link_says_goodbye(linked, game, qtbot):
     qtbot.waitUntil(lambda: game.kinds()[-1:] == ["bye"], timeout=20_000)
     assert not linked.link.is_on
     assert linked.link_button.text() == "link running games"
+
+
+def played(game, run, ticks, first=0):
+    """Sends rows of a run as a game tells them."""
+    names = [f"{group}.{axis}" for group in ("position", "velocity", "spin") for axis in "xyz"]
+    names += [f"rotation.{axis}" for axis in "wxyz"]
+    told = run.columns(*names)
+    inputs = {one.id: run.column(f"channel.{one.id}") for one in run.job.craft.channels}
+    for tick in range(first, ticks):
+        row, given = told[tick].tolist(), {name: float(values[tick]) for name, values in inputs.items()}
+        game.send({
+            "type": "telemetry", "tick": tick, "position": row[:3], "velocity": row[3:6], "spin": row[6:9],
+            "attitude": row[9:], "inputs": given,
+        })  # fmt: skip
+
+
+def test_a_game_is_drawn_beside_ours_and_driven_along_with(linked, game, window, qtbot):
+    run = window.session.shown.run
+    played(game, run, 300)
+    link = linked.link
+    qtbot.waitUntil(lambda: link.telling() is not None and len(link.takes[link.telling()]) == 300, timeout=20_000)
+    shown = window.session.shown
+    qtbot.waitUntil(lambda: shown.game is not None and shown.game.ticks > 500, timeout=20_000)
+    assert shown.beside()[0] is shown.game
+    assert linked.along_button.isVisible()
+    QTest.mouseClick(linked.along_button, Qt.MouseButton.LeftButton)
+    driver = window.driver
+    assert driver.is_on
+    assert driver.along is not None
+    assert window.view.isVisible()
+    assert window.header.drive.isChecked()
+    played(game, run, 600, first=300)
+    qtbot.waitUntil(lambda: shown.run.duration > 4.9, timeout=20_000)
+    told = recorded.beside(shown.run)
+    assert told is not None
+    assert told.ticks == shown.run.ticks
+    assert told.first_tick == shown.run.first_tick
+    assert "off.place" in traces.book(shown.run)
+    assert "off.place" in window.traces.names
+    assert any(plot.ghosts for plot in window.traces.plots)
+    assert "60 ticks a second, the craft is tuned at 120" in window.notice.words.text()
+    QTest.keyClick(window, Qt.Key.Key_F9)
+    assert not driver.is_on
+    made = shown.run
+    recording = made.job.drill.recording
+    assert recording.name == "lake"
+    assert len(recording.t.values) == 301
+    assert traces.values(made, "off.place")[0] < 1e-9
+    assert shown.beside()[0].ticks == made.ticks
+    assert window.session.shelf.cards[0].says.startswith("along with lake")
+    game.send({"type": "bye", "why": "the level ended"})
+    qtbot.waitUntil(lambda: link.telling() is None, timeout=20_000)
+    assert shown.game is None
+
+
+def test_what_a_game_did_is_kept_as_a_drill_after_it_left_and_the_run_is_held_against_it(
+    linked, game, window, qtbot, tmp_path
+):
+    run = window.session.shown.run
+    played(game, run, 240)
+    qtbot.waitUntil(lambda: linked.link.telling() is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: len(linked.link.takes[linked.link.telling()]) == 240, timeout=20_000)
+    game.send({"type": "bye", "why": "the level ended"})
+    qtbot.waitUntil(lambda: linked.link.telling() is None, timeout=20_000)
+    assert linked.keep_button.isVisible()
+    drills = len(window.session.yard.drills)
+    QTest.mouseClick(linked.keep_button, Qt.MouseButton.LeftButton)
+    kept = window.session.yard.drill()
+    assert kept.recording is not None
+    assert len(window.session.yard.drills) == drills + 1
+    qtbot.waitUntil(lambda: window.session.shown.run.job.drill.id == kept.id, timeout=20_000)
+    before = traces.values(window.session.shown.run, "off.place")
+    window.session.edit("crafts.fan_sled.parts.fan.thrust", 900.0)
+    qtbot.waitUntil(lambda: window.session.shown.run.job.craft.parts[0].thrust == 900.0, timeout=20_000)
+    after = traces.values(window.session.shown.run, "off.place")
+    assert np.nanmax(after) > np.nanmax(before) + 1.0, "every number follows the dial"
+    window.session.undo()
+    window.session.undo()
+    assert len(window.session.yard.drills) == drills

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QWidget
 from oak_sled.desk.craftpage.buildpage import BuildPage
 from oak_sled.desk.craftpage.handoverpage import HandoverPage
 from oak_sled.desk.drill.drillpage import DrillPage
+from oak_sled.desk.driving.along import Along
 from oak_sled.desk.ground.groundpage import GroundPage
 from oak_sled.desk.laws.pane import LawsPane
 from oak_sled.desk.panes.ledgerpane import LedgerPane
@@ -43,6 +44,9 @@ class Host(Protocol):
     @property
     def desk(self) -> ForceDesk:
         """Its force desk."""
+
+    def drive_along(self, along: Along) -> None:
+        """Begins a live drive along with a running game."""
 
 
 @dataclass(frozen=True)
@@ -77,7 +81,12 @@ PAGES = (
         "a drill over the values of one or two dials",
         lambda host: SpreadPage(host.session, host.session.background, host.question.tell, host.renderer),
     ),
-    Page("Hand-over", "F12", "the craft as source code for a game", lambda host: HandoverPage(host.session)),
+    Page(
+        "Hand-over",
+        "F12",
+        "the craft as source code for a game",
+        lambda host: HandoverPage(host.session, host.drive_along),
+    ),
 )
 PANES = (
     Pane("Traces", "Alt+1", "quantities over time", lambda session: TracePane(session.shown, session.shelf)),

@@ -34,6 +34,7 @@ from oak_sled.desk.app.menus import Menus
 from oak_sled.desk.app.places import PAGES, PANES
 from oak_sled.desk.craftpage.buildpage import BuildPage
 from oak_sled.desk.drill.drillpage import DrillPage
+from oak_sled.desk.driving.along import Along
 from oak_sled.desk.driving.drive import Driver
 from oak_sled.desk.driving.inputpanel import InputPanel
 from oak_sled.desk.driving.steering import PointerSteering
@@ -210,6 +211,7 @@ class Window(QMainWindow):
         self.header.check_wanted.connect(self.tick_check)
         self.header.cautions_wanted.connect(self.show_cautions)
         self.driver.frame.connect(self._show_frame)
+        session.shown.game_changed.connect(self._show_game)
         self.view.hand.happened.connect(self.driver.happen)
         self.playbar.speed_wanted.connect(self._set_speed)
         self.playbar.restart_wanted.connect(self.driver.restart)
@@ -228,13 +230,13 @@ class Window(QMainWindow):
         """The next picture shows the whole path."""
         self.view.rig.fitted = None
 
-    def set_driving(self, on: bool) -> None:
-        """Begins or ends a live drive."""
+    def set_driving(self, on: bool, along: Along | None = None) -> None:
+        """Begins or ends a live drive; one along with a running game gets its inputs from there."""
         if on and not self.driver.is_on:
             self.playbar.set_playing(False)
             self.view.setFocus()
             self.view.rig.fitted = None
-            self.driver.start()
+            self.driver.start(along)
         elif not on and self.driver.is_on:
             self.driver.stop()
         self.header.drive.setChecked(self.driver.is_on)
@@ -276,6 +278,23 @@ class Window(QMainWindow):
         self.measures.refresh()
         self.view.refresh()
         self.right.show_clock()
+
+    def drive_along(self, along: Along) -> None:
+        """Begins a live drive along with a running game."""
+        self.set_driving(False)
+        self.show_page("Bench")
+        self.set_driving(True, along)
+
+    def _show_game(self) -> None:
+        """Draws what a running game tells; a drive that goes on draws it with its own frames."""
+        if self.session.shown.live_on or not self.view.isVisible():
+            return
+        self.view.refresh()
+        pane = self.stack.currentWidget()
+        if pane is self.traces:
+            self.traces.show_run()
+        elif pane is self.plan:
+            self.plan.update()
 
     def _show_frame(self) -> None:
         self.view.refresh_ahead()

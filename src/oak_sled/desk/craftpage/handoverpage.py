@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import functools
 import json
+import math
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -16,12 +18,16 @@ from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.link.server import Settings
 from oak_sled.core.portable import alone, folder
+from oak_sled.core.project import retold
 from oak_sled.core.report.leaving import Leaves
 from oak_sled.core.results import run as runs
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.game import Game
+from oak_sled.core.yard.naming import free_name
+from oak_sled.core.yard.yard import Yard
 from oak_sled.desk.craftpage.gamepanel import GamePanel
 from oak_sled.desk.craftpage.reportpreview import Preview
+from oak_sled.desk.driving.along import Along
 from oak_sled.desk.widgets import accessibility, theme
 from oak_sled.desk.widgets.buttons import quiet
 from oak_sled.desk.widgets.settling import once_still
@@ -46,9 +52,9 @@ class HandoverPage(QWidget):
     """Shows what would be written for the craft in one language, and writes it. language : its word; files : what the
     folder would hold, by name."""
 
-    def __init__(self, session: Session, parent: QWidget | None = None):
+    def __init__(self, session: Session, drive_along: Callable[[Along], object], parent: QWidget | None = None):
         super().__init__(parent)
-        self.session, self.language = session, "c"
+        self.session, self.language, self.drive_along = session, "c", drive_along
         self.files: dict[str, str | bytes] = {}
         self.written: Path | None = None
         self.link = LiveLink(session)
@@ -113,6 +119,16 @@ class HandoverPage(QWidget):
         side.addWidget(self.link_button, 0, Qt.AlignmentFlag.AlignLeft)
         self.link_says = _label(theme.font(theme.SMALL))
         side.addWidget(self.link_says)
+        self.along_button = quiet(
+            "drive along with it",
+            "the craft here gets its inputs, from where it is, and its path is compared",
+            self.along,
+        )
+        self.keep_button = quiet(
+            "keep what it did as a drill", "a drill with its start and its inputs, held against what it did", self.keep
+        )
+        for button in (self.along_button, self.keep_button):
+            side.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
         self.link.changed.connect(self.show_link)
         self.show_link()
         side.addStretch(1)
@@ -216,6 +232,31 @@ class HandoverPage(QWidget):
         else:
             self.link.start(self.link_settings)
 
+    def along(self) -> None:
+        """Drives the craft on the bench along with the game that tells where it is."""
+        game = self.link.telling()
+        if game is not None:
+            self.drive_along(Along(self.link, game))
+
+    def keep(self) -> None:
+        """Keeps what the game did as a drill of the yard, and puts it on the bench."""
+        take = self.link.take_to_keep()
+        if take is None:
+            return
+        yard, craft = self.session.yard, self.session.yard.bench.craft
+        name = free_name("game", yard.drills)
+
+        def work() -> Yard:
+            drill = retold.drill_of(take.recording(), jobs.job_of(yard, None, craft), name)
+            return yard.replace(drills=(*yard.drills, drill), bench=yard.bench.replace(drill=name))
+
+        if self.session.attempt(work, "keep what a game did"):
+            kept = self.session.yard.drill(name)
+            job = jobs.job_of(self.session.yard)
+            strange = retold.strange(take.hello.name, take.inputs, take.hello.ticks, job.actors[0].whole, yard.ticks)
+            strange += retold.lifted_words(take.told(job, math.inf), job)
+            self.session.say("; ".join([f"kept as the drill {kept.heading}", *strange]), bool(strange))
+
     def leave(self) -> None:
         """The window closes."""
         self.link.close()
@@ -223,6 +264,8 @@ class HandoverPage(QWidget):
     def show_link(self) -> None:
         """Says who is linked, and how a game is."""
         link = self.link
+        self.along_button.setVisible(link.telling() is not None)
+        self.keep_button.setVisible(link.take_to_keep() is not None)
         words = "starting..." if link.is_starting else "end the link" if link.is_on else "link running games"
         self.link_button.setText(words)
         self.link_button.setEnabled(not link.is_starting)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from dataclasses import replace
 
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QKeySequence
@@ -22,6 +23,7 @@ from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import Drill
 from oak_sled.core.yard.event import Event
 from oak_sled.core.yard.naming import free_name
+from oak_sled.desk.driving.along import Along
 from oak_sled.desk.driving.steering import PointerSteering
 from oak_sled.desk.work.session import Session
 
@@ -66,6 +68,8 @@ class Driver(QObject):
         self.speed = 1.0
         self.paused = False
         self.drive: LiveDrive | None = None
+        self.along: Along | None = None
+        """The running game whose inputs drive it; None: a hand does."""
         self.frame_s: list[float] = []
         self._owed = 0.0
         self._last = 0.0
@@ -92,11 +96,13 @@ class Driver(QObject):
         """The crafts that are driven: those of the drill, the one under test first."""
         return list(self.session.job().crafts)
 
-    def start(self) -> None:
-        """Begins a drive from the start of the drill."""
+    def start(self, along: Along | None = None) -> None:
+        """Begins a drive from the start of the drill; along with a running game: from where it is, with its inputs."""
         if self.is_on:
             return
-        self.drive = LiveDrive(self.session.job())
+        job = self.session.job()
+        self.along = along
+        self.drive = LiveDrive(job if along is None else along.job(job))
         self.hand.release()
         self.paused = False
         self._owed, self._last = 0.0, time.perf_counter()
@@ -115,7 +121,7 @@ class Driver(QObject):
         self.pads.scan()
         if self.steering is not None:
             self.steering.begin(self.crafts())
-        for words in self.missing():
+        for words in self.missing() if along is None else ():
             self.session.say(words, True)
         self._show()
         self.session.shown.live_changed.emit(True)
@@ -131,6 +137,7 @@ class Driver(QObject):
         if application is not None:
             application.removeEventFilter(self)
         drive, self.drive = self.drive, None
+        along, self.along = self.along, None
         assert drive is not None
         self.session.shown.live_on = False
         if self.steering is not None:
@@ -139,14 +146,19 @@ class Driver(QObject):
         self.held_changed.emit()
         self.session.shown.live_changed.emit(False)
         if drive.ticks > 0:
-            self._keep(drive)
+            self._keep(drive, along)
         else:
             self.session.runs.rerun()
 
-    def _keep(self, drive: LiveDrive) -> None:
-        made = self._seen(drive.finish())
+    def _keep(self, drive: LiveDrive, along: Along | None) -> None:
+        made = drive.finish()
+        recording = None if along is None else along.recording()
+        if recording is not None:
+            made = replace(made, job=replace(made.job, drill=made.job.drill.replace(recording=recording)))
+        made = self._seen(made)
         found = measures.Readings(made)
-        self.session.shelf.add(shelf.card_of(made, f"drive by hand, {units.fixed(made.duration, 's', 0)}"))
+        way = "drive by hand" if along is None else f"along with {along.name}"
+        self.session.shelf.add(shelf.card_of(made, f"{way}, {units.fixed(made.duration, 's', 0)}"))
         card = self.session.shelf.cards[0]
         self.session.show_run(made, found, cautions.find(made.job, made))
         self.session.shelf.shown_card = card.id
@@ -221,6 +233,9 @@ class Driver(QObject):
         del self.frame_s[:-4000]
         if self.paused:
             return
+        if self.along is not None:
+            self._follow(self.along)
+            return
         rate = self.session.yard.ticks
         self._owed += min(passed, MOST_CATCH_UP_S) * self.speed * rate
         due = int(self._owed)
@@ -230,6 +245,18 @@ class Driver(QObject):
             self._show()
         self._judge(passed)
         if self.drive is not None and self.drive.status == state.DIVERGED:
+            self.stop()
+
+    def _follow(self, along: Along) -> None:
+        """The ticks that the game has done since."""
+        assert self.drive is not None
+        values = along.due(self.drive.job)
+        if len(values):
+            self.drive.advance(len(values), values)
+            self._show()
+        for words in along.strange(self.drive.job):
+            self.session.say(words, True)
+        if along.has_ended or self.drive.status == state.DIVERGED:
             self.stop()
 
     def _read_pads(self, now: float) -> None:
@@ -282,7 +309,10 @@ class Driver(QObject):
     def _show(self) -> None:
         if self.drive is None:
             return
-        newest = self._seen(self.drive.newest(WINDOW_S))
+        newest = self.drive.newest(WINDOW_S)
+        if self.along is not None:
+            newest = replace(newest, told=self.along.told(newest))
+        newest = self._seen(newest)
         self.session.shown.run = newest
         self.session.shown.time = newest.duration
         self.frame.emit()

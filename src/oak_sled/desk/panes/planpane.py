@@ -32,10 +32,9 @@ class PlanPane(QWidget):
         shelf.changed.connect(self.update)
 
     def ghosts(self, run: Run) -> list[Run]:
-        """The run before, and pinned ones, on the same ground."""
-        found = [] if self.shown.ghost is None or self.shown.live_on else [self.shown.ghost]
-        found += self.shelf.pinned_runs()
-        return [g for g in found if g is not run and g.ticks and g.job.ground.id == run.job.ground.id][:6]
+        """The runs of a game, of before and those pinned, on the same ground."""
+        found = self.shown.beside(self.shelf.pinned_runs())
+        return [ghost for ghost in found if ghost.job.ground.id == run.job.ground.id][:6]
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         run = self.shown.run

@@ -26,6 +26,7 @@ from oak_sled.desk.panes.traceplot import (
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.work.cards import Shelf
 from oak_sled.desk.work.shown import Shown
+from oak_sled.desk.yardview.marks import pale
 
 
 def _has(run: Run, name: str) -> bool:
@@ -41,7 +42,7 @@ class TracePane(QWidget):
         super().__init__(parent)
         self.shown, self.shelf = shown, shelf
         self.names: list[str] = list(DEFAULT)
-        self._watched: tuple[str, ...] = ()
+        self._watched: tuple[tuple[str, ...], bool] = ((), False)
         self.span: tuple[float, float] | None = None  # zoomed stretch of time, s; None: all
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -150,10 +151,8 @@ class TracePane(QWidget):
     # showing
 
     def ghost_runs(self, run: Run) -> list[Run]:
-        """Runs drawn behind: the run before, and pinned ones."""
-        found = [] if self.shown.ghost is None else [self.shown.ghost]
-        found += self.shelf.pinned_runs()
-        return [ghost for ghost in found if ghost is not run and ghost.ticks][:4] if not self.shown.live_on else []
+        """Runs drawn behind: what a game told, the run before, and pinned ones."""
+        return self.shown.beside(self.shelf.pinned_runs())[:4]
 
     def time_span(self) -> tuple[float, float]:
         """The stretch of time in view, s."""
@@ -176,10 +175,12 @@ class TracePane(QWidget):
             return
         known = traces.book(run).keys() | set(self.groups(run))
         names = [name for name in self.names if name in known] or list(DEFAULT)
-        if self._watched != run.job.drill.watch:  # another drill whose blocks are to be seen, or none any more
-            self._watched = run.job.drill.watch
-            launches = [name for name in ("launch speed", "launch height") if name in known and name not in names]
-            names = [*launches, *names][:6] if launches else names
+        watched = (run.job.drill.watch, "off.place" in known)
+        if self._watched != watched:  # another drill whose blocks or whose game are to be seen, or none any more
+            self._watched = watched
+            wanted = ("launch speed", "launch height", "off.place")
+            first = [name for name in wanted if name in known and name not in names]
+            names = [*first, *names][:6] if first else names
         if names != self.names:
             self.names = names
             self._rebuild()
@@ -193,8 +194,8 @@ class TracePane(QWidget):
 
     def _show_plot(self, plot: Plot, run: Run, ghosts: list[Run]) -> None:
         names = members(run, plot.group)
-        self._show_ghosts(plot, ghosts if len(names) == 1 else [], names)
         live = self.shown.live_on
+        self._show_ghosts(plot, ghosts if len(names) == 1 else [], names, run.duration if live else 0.0)
         times = run.t - run.duration if live else run.t  # live, time runs back from now, so that no range moves
         most = MOST_DRAWN_LIVE if live else MOST_DRAWN
         lines: list[Line] = []
@@ -212,12 +213,13 @@ class TracePane(QWidget):
         self._show_range(plot, min(low for low, _ in bounds), max(high for _, high in bounds), floor)
 
     @staticmethod
-    def _show_ghosts(plot: Plot, ghosts: list[Run], names: list[str]) -> None:
-        """Draws what lies behind, where it is not drawn yet."""
+    def _show_ghosts(plot: Plot, ghosts: list[Run], names: list[str], back: float) -> None:
+        """Draws what lies behind, where it is not drawn yet. back : s by which time is counted back."""
         shown = [ghost for ghost in ghosts if _has(ghost, names[0])]
         if plot.drawn_ghosts != shown:
-            pen = theme.pen("ghost")
-            plot.show_ghosts(shown, [Line.of(one.t, traces.seen(one, names[0]), pen) for one in shown])
+            plot.show_ghosts(
+                shown, [Line.of(one.t - back, traces.seen(one, names[0]), theme.pen(pale(one))) for one in shown]
+            )
 
     def _show_range(self, plot: Plot, low: float, high: float, floor: float = 0.0) -> None:
         """Shows all values and 0. floor : what is smaller is noise, and is not scaled up to fill the strip."""

@@ -23,6 +23,8 @@ from oak_sled.core.link.telemetry import Take
 from oak_sled.desk.work.background import Task
 from oak_sled.desk.work.session import Session
 
+DRAWN_S = 30.0
+"""s of what a game tells that are drawn while it runs."""
 LOOK_MS = 33
 """Between two looks at what came in."""
 
@@ -38,6 +40,8 @@ class LiveLink(QObject):
         self.server: Server | None = None
         self.is_starting = False
         self.takes: dict[Game, Take] = {}
+        self.past: Take | None = None
+        """The last take of a game that has left."""
         self.why = ""
         """Reason why games are not told of the craft as it is now; "" while they are."""
         self._reader: _Newest | None = None
@@ -93,6 +97,7 @@ class LiveLink(QObject):
         if server is not None:
             server.close()
             self.takes, self._heard, self.why = {}, {}, ""
+            self._draw()
             self.changed.emit()
 
     def words(self) -> str:
@@ -153,7 +158,25 @@ class LiveLink(QObject):
             while heard and heard[0] < now - 1.0:
                 del heard[0]
         if events:
+            self._draw()
             self.changed.emit()
+
+    def telling(self) -> Game | None:
+        """The game that joined last and tells where it is."""
+        return next((game for game, take in reversed(self.takes.items()) if len(take) > 1), None)
+
+    def take_to_keep(self) -> Take | None:
+        """The take of the game that tells, or else of the last one that did."""
+        game = self.telling()
+        return self.takes[game] if game is not None else self.past
+
+    def _draw(self) -> None:
+        """Draws the newest of what the game tells beside the run that is shown."""
+        game, shown = self.telling(), self.session.shown
+        told = None if game is None else self.takes[game].told(self._job(), DRAWN_S)
+        if told is not None or shown.game is not None:
+            shown.game = told
+            shown.game_changed.emit()
 
     def _take(self, event: Event) -> None:
         game, message = event.game, event.message
@@ -164,7 +187,8 @@ class LiveLink(QObject):
             self.takes[game], self._heard[game] = Take(game.hello, self.session.yard.game), []
             self.session.say(f"{game.name} joined")
         elif event.what == "left":
-            self.takes.pop(game, None)
+            take = self.takes.pop(game, None)
+            self.past = take if take is not None and len(take) > 1 else self.past
             self._heard.pop(game, None)
             self.session.say(f"{game.name} left: {event.why}", True)
         elif event.what == "refused":

@@ -2,27 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from oak_sled.core.parts.caution import Caution
-from oak_sled.core.results import traces
+from oak_sled.core.results import recorded, traces
 from oak_sled.core.results.run import Run
 
 
 class Shown(QObject):
-    """The run that panes explain. Signals: run_changed(), cursor_moved(), live_changed(is_live)."""
+    """The run that panes explain. Signals: run_changed(), cursor_moved(), live_changed(is_live), game_changed()."""
 
     run_changed = pyqtSignal()
     cursor_moved = pyqtSignal()
     live_changed = pyqtSignal(bool)
+    game_changed = pyqtSignal()
 
     def __init__(self, parent: QObject | None = None):
         super().__init__(parent)
         self.run: Run | None = None
         self.ghost: Run | None = None
         """The run before, which is drawn pale beside it."""
+        self.game: Run | None = None
+        """The newest of what a running game tells, while one does."""
         self.twins: tuple[Run, ...] = ()
         """Those of the crafts that run the drill too, each in a world of its own."""
         self.found: Mapping[str, float | None] = {}
@@ -52,6 +55,18 @@ class Shown(QObject):
         self.run, self.found, self.warned, self.twins = run, found, warned, twins
         self.time = _resting_time(run) if ended else min(self.time, run.duration)
         self.follow_end = False
+
+    def beside(self, pinned: Iterable[Run] = ()) -> list[Run]:
+        """The runs that are drawn pale beside the one shown: what a game told first, then the run before and pinned
+        ones, but no kept run beside a drive that goes on."""
+        if self.run is None:
+            return []
+        told = recorded.beside(self.run) or self.game
+        found = [] if told is None else [told]
+        if not self.live_on:
+            found += [] if self.ghost is None else [self.ghost]
+            found += pinned
+        return [one for one in found if one is not self.run and one.ticks]
 
     def in_sight(self) -> tuple[Run, ...]:
         """The run on the bench, and those of its twins."""

@@ -20,11 +20,9 @@ FANS = ("fan", "propeller", "rotor")
 
 
 def ghosts(session: Session, run: Run) -> list[Run]:
-    """The kept runs that are drawn beside a run on the same ground: the ghost and what is pinned, six at most."""
-    found = [] if session.shown.ghost is None or session.shown.live_on else [session.shown.ghost]
-    found += session.shelf.pinned_runs()
-    same = [ghost for ghost in found if ghost is not run and ghost.job.ground.id == run.job.ground.id and ghost.ticks]
-    return same[:6]
+    """The runs that are drawn beside a run on the same ground, six at most."""
+    found = session.shown.beside(session.shelf.pinned_runs())
+    return [ghost for ghost in found if ghost.job.ground.id == run.job.ground.id][:6]
 
 
 def figure(run: Run, row: int, paint: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)) -> Figure:
@@ -62,7 +60,7 @@ def _swivelled(run: Run, part: Any, numbers: Floats, axes: Floats) -> Floats | N
     place = run.layout.own_place(f"{part.id}.force.x")
     force = axes.T @ numbers[place : place + 3]
     size = float(np.linalg.norm(force))
-    if size < 1e-3 * part.thrust:
+    if not size > 1e-3 * part.thrust:  # nothing, or what nobody told
         return None
     way = force / size
     if part.reverse > 0.0 and way @ np.array(part.way()) < math.cos(math.radians(part.swivel_deg)) - 1e-6:
@@ -81,11 +79,13 @@ def wheels_of(run: Run, row: int) -> tuple[tuple[float, float, float], ...]:
             rolled = float(traces.values(run, "rolled")[row]) / part.radius if bare else 0.0
             steered = 0.0
             if part.steer_channel:
-                steered = math.radians(part.steer_deg) * float(numbers[place(f"channel.{part.steer_channel}")])
+                told = float(numbers[place(f"channel.{part.steer_channel}")])
+                steered = math.radians(part.steer_deg) * told if math.isfinite(told) else 0.0
             for number in range(1, part.count() + 1):
                 name = f"{part.id}.{number}"
-                risen = max(part.travel + part.radius - float(numbers[place(f"{name}.gap")]), 0.0)
-                if name in tires:
+                gap = float(numbers[place(f"{name}.gap")])
+                risen = max(part.travel + part.radius - gap, 0.0) if math.isfinite(gap) else 0.5 * part.travel
+                if name in tires and math.isfinite(gap):
                     turned = traces.rolled_by(run, name, row)
                     found.append((risen, turned, float(numbers[place(f"{name}.steer")])))
                 else:

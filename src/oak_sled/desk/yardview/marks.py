@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from oak_sled.core.assembly import bodynames
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.results import traces
+from oak_sled.core.results import recorded, traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.yardview.craftmesh import WIDTH_SHARE
@@ -17,6 +17,11 @@ from oak_sled.desk.yardview.meshes import Band
 
 MOST_POINTS = 800
 MOST_MARKS = 500
+
+
+def pale(run: Run) -> str:
+    """The colour of a run that is drawn beside another: what a game told is told apart."""
+    return "game" if recorded.is_told(run) else "ghost"
 
 
 def path_of(run: Run, first: int, last: int) -> Floats:

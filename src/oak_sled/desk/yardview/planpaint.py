@@ -16,7 +16,7 @@ from oak_sled.core.results.run import Run
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.yardview import freight, throws, volumepaint
 from oak_sled.desk.yardview.camera import box_of
-from oak_sled.desk.yardview.marks import path_of, slide_marks
+from oak_sled.desk.yardview.marks import pale, path_of, slide_marks
 
 
 class Frame:
@@ -110,7 +110,7 @@ def paint_plan(
             painter.drawEllipse(end, 2.5, 2.5)
     painter.setBrush(Qt.BrushStyle.NoBrush)
     for ghost in ghosts:
-        painter.setPen(QPen(theme.colour("ghost"), 1.4))
+        painter.setPen(QPen(theme.colour(pale(ghost)), 1.4))
         painter.drawPath(frame.path(path_of(ghost, 0, ghost.ticks)))
     painter.setPen(QPen(theme.colour("soft", 150), 3))
     for feet, sliding in slide_marks(run, run.ticks):

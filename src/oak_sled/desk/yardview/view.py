@@ -30,7 +30,7 @@ from oak_sled.desk.yardview.annotations import HIDDEN_FAMILIES, Annotations
 from oak_sled.desk.yardview.camera import Rig, own_bodies
 from oak_sled.desk.yardview.figures import figure, ghosts
 from oak_sled.desk.yardview.hand import Hand
-from oak_sled.desk.yardview.marks import path_over, second_marks, slide_bands
+from oak_sled.desk.yardview.marks import pale, path_over, second_marks, slide_bands
 from oak_sled.desk.yardview.meshes import Band
 from oak_sled.desk.yardview.pane import Pane
 from oak_sled.desk.yardview.planpaint import paint_plan, paint_side
@@ -297,11 +297,11 @@ class YardView(QWidget):
         oak = theme.rgb("oak")
         scene.bands += meshes.patches(run.job.ground)
         scene.bands += slide_bands(run, row if self.session.shown.live_on else run.ticks, row, wide)
-        pale = theme.rgb("ghost")
         for ghost in ghosts(self.session, run):
-            scene.bands.append(Band(path_over(ghost, 0, ghost.ticks), 0.1 * wide, (*pale, 0.75)))
+            ink = theme.rgb(pale(ghost))
+            scene.bands.append(Band(path_over(ghost, 0, ghost.ticks), 0.1 * wide, (*ink, 0.75)))
             at = ghost.at(self.session.shown.time)
-            scene.figures.append(figure(ghost, at, (*pale, 0.75)))
+            scene.figures.append(figure(ghost, at, (*ink, 0.75)))
         place = path_over(run, 0, row)
         scene.bands.append(Band(place, 0.13 * wide, (*oak, 0.95)))
         if row < run.ticks:
