@@ -54,9 +54,11 @@ def link(
     dialled = Dialled.of(job_of(made))
     server = Server(Settings(host, port, token))
     server.show(dialled.job.craft.id, dialled.job.ticks, dialled.values)
+    server.page = dialled.page()
     server.start()
     ports = server.ports
     print(f"listening on {host}: tcp and udp {ports['tcp']}, web {ports['web']}", flush=True)
+    print(f"a game for a browser: http://{host}:{ports['web']}/", flush=True)
     teller = Teller(made.game)
     file = _File(yard)
     end = time.monotonic() + seconds if seconds > 0.0 else float("inf")

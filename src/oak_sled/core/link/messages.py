@@ -191,6 +191,9 @@ message.
     oak-sled link yard.json                          # tells games of every change of the file
     sh sled/run-live.sh
 
+The port for pages hands out a page that speaks it too, the craft in a browser (`http://127.0.0.1:47311/`; it is
+`live.html` beside exported JavaScript).
+
 - **Ways**: TCP and UDP on one port (47310), one JSON object a line or a datagram, UTF-8; WebSocket for pages on the
   next port, one a text.
 - **Order**: the game says *hello* first, within five seconds, and gets *welcome* with all numbers that it asked for,
@@ -198,12 +201,14 @@ message.
   queue of old ones. It may tell *telemetry* each tick.
 - **Names** are those of `numbers.json` beside exported code, so that `CRAFT_set(&craft, name, value)` takes each;
   values are SI and radians. *anew* says that the craft has other parts by now, or another tick rate: export it again.
-- **Ticks** grow; tick 0 begins anew. A message that is wrong (NaN, an unknown field, a tick out of order) is answered
+- **Ticks** grow; tick 0 is the start and begins anew, tick n is told after n ticks, with the inputs of the last of
+  them. A message that is wrong (NaN, an unknown field, a tick out of order) is answered
   by *refused* with what is wrong and what would be right, and changes nothing.
 - **UDP** may lose messages: all numbers are told again every second, and a game that is silent for five seconds is
   gone.
 - **Who may**: only this machine, unless `--host` says otherwise; then a token of at least 8 letters has to be in
-  *hello*.
+  *hello*. Without a token a page comes in only from this machine (its Origin and its Host are looked at): never one
+  of elsewhere, nor one that was opened as a file, since nothing tells the two apart.
 - **Bounds**: {MOST_BYTES} bytes a message, 8 games; a game that does not read what it is told is let go.
 - Telemetry is in SI and our axes, or, with `"units": "game"`, in those that the yard says its game has ([hand-
   over.md](hand-over.md)).

@@ -7,6 +7,7 @@ from typing import Any
 
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.faults import refuse
+from oak_sled.core.portable import standinpage
 from oak_sled.core.portable.alone import Alone
 from oak_sled.core.portable.code import Program
 from oak_sled.core.portable.crafts import program_of, value_at
@@ -27,6 +28,10 @@ class Dialled:
         alone = Alone.of(job)
         program, _ = program_of(alone)
         return cls(job, program, values_in(alone, program))
+
+    def page(self) -> str:
+        """A game in a browser with the code of the craft, see `standinpage`. Takes as long as an export."""
+        return standinpage.page(self.program, Alone.of(self.job))
 
     def now(self, job: Job) -> dict[str, float]:
         """The numbers of the craft as it is now; raises `Refused` where its code is another by now: with other parts or

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-import ipaddress
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
 from oak_sled.core.base.faults import Refused, refuse
-from oak_sled.core.link import messages
+from oak_sled.core.link import doors, messages
 from oak_sled.core.link.games import Conversations, Event, Game, Over, wants
 from oak_sled.core.link.messages import Message
 
@@ -38,17 +37,10 @@ class Settings:
         """Raises `Refused` for what would open the bench to others without a token, or is no port."""
         if not 0 <= self.port <= 65534:
             raise refuse("port", f"{self.port} is none", "0 to 65534")
-        if not self.token and not _is_local(self.host):
+        if not self.token and not doors.is_local(self.host):
             raise refuse("token", f"{self.host} can be reached from other machines", "a token, or the host 127.0.0.1")
         if self.token and len(self.token) < 8:
             raise refuse("token", "is too short to keep anybody out", "at least 8 letters")
-
-
-def _is_local(host: str) -> bool:
-    try:
-        return ipaddress.ip_address(host).is_loopback
-    except ValueError:
-        return host == "localhost"
 
 
 class Server:
@@ -59,6 +51,8 @@ class Server:
         settings.check()
         self.settings = settings
         self.ports: dict[str, int] = {}
+        self.page = ""
+        """The page that a browser gets on the port for pages: a game with the code of the craft."""
         self._udp: dict[Any, Game] = {}
         self._transport: asyncio.DatagramTransport | None = None
         self._loop = asyncio.new_event_loop()
@@ -163,6 +157,7 @@ class Server:
                     serve(
                         self._over_web, host, bound + 1 if port else 0, max_size=messages.MOST_BYTES, max_queue=16,
                         open_timeout=GREETING_S, close_timeout=1.0,
+                        process_request=lambda line, asked: doors.answered(line, asked, self.settings.token, self.page),
                     )
                 )  # fmt: skip
             except OSError as error:

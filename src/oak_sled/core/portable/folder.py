@@ -14,7 +14,7 @@ from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base import disk, units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import close_match, refuse
-from oak_sled.core.portable import numbers, proofs, standin
+from oak_sled.core.portable import numbers, proofs, standin, standinpage
 from oak_sled.core.portable.alone import Alone, left_out
 from oak_sled.core.portable.c import C
 from oak_sled.core.portable.code import Program
@@ -142,6 +142,7 @@ def files_of(job: Job, language: str, cameras: Sequence[YardCamera] = (), game: 
         **found,
         **numbers.loader(program, language),
         **(standin.files(program, alone) if language == "c" else {}),
+        **(standinpage.files(program, alone, text) if language == "js" else {}),
         "vectors.json": json.dumps(vectors.told(door)) + "\n",
         proof.file: proof.text,
         "run-test.sh": proof.script,
@@ -191,6 +192,14 @@ def door_words(door: GameDoor, language: str, program: Program) -> dict[str, str
     return {f"`{names[one]}`": says[one] for one in wanted}
 
 
+LIVE = {
+    "c": "`sh run-live.sh` builds and runs `live.c`, a game in a terminal that runs the craft on a level plane.",
+    "js": "`live.html` is a game in a browser that runs the craft on a level plane, driven by keys. As a file it needs "
+    "a link with a token (`live.html?token=WORDS`); the link itself hands out the same page without one.",
+}
+"""The game that goes with the code, by language."""
+
+
 def page(job: Job, program: Program, language: str, source: str, rays: range, door: GameDoor | None = None) -> str:
     """The page that goes with it."""
     words = interface(program)
@@ -217,6 +226,8 @@ def page(job: Job, program: Program, language: str, source: str, rays: range, do
         "",
         f"The type is `{record_name(program)}`. Inputs, in this order: {', '.join(program.inputs) or 'none'}.",
     ]
+    if language in LIVE:
+        lines += ["", f"{LIVE[language]} It is linked to the bench while the bench listens: numbers turn as dials do."]
     if len(rays):
         lines += [
             "",

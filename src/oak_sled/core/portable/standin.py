@@ -6,6 +6,7 @@ from __future__ import annotations
 from oak_sled.core.portable.alone import Alone
 from oak_sled.core.portable.code import Program
 from oak_sled.core.portable.words import record_name
+from oak_sled.core.yard.craft import Craft
 
 
 def files(program: Program, alone: Alone) -> dict[str, str]:
@@ -19,8 +20,9 @@ def files(program: Program, alone: Alone) -> dict[str, str]:
         numbered.append(f"    {{{{{at}}}, {reach!r}, {radius!r}, {aim}}},")
     table = _TABLE.replace("ROWS", "\n".join(numbered)).replace("FIRST", str(rays.start)) if numbered else _NO_RAYS
     inputs = []
+    ahead, aside = driven(alone.job.craft)
     for place, name in enumerate(program.inputs):
-        value = "1.0" if place == 0 else "0.5 * sin(0.7 * t)" if place == 1 else "0.0"
+        value = "1.0" if name == ahead else "0.5 * sin(0.7 * t)" if name == aside else "0.0"
         inputs.append(f"        inputs[{place}] = {value}; /* {name} */")
     told = ",".join(f'\\"{name}\\":%.17g' for name in program.inputs)
     values = "".join(f", inputs[{place}]" for place in range(len(program.inputs)))
@@ -32,6 +34,19 @@ def files(program: Program, alone: Alone) -> dict[str, str]:
     ):  # fmt: skip
         text = text.replace(word, by)
     return {"live.c": text, "run-live.sh": _SCRIPT}
+
+
+def driven(craft: Craft) -> tuple[str, str]:
+    """The channels that a stand-in drives by itself: one that drives ahead, and one that steers; "" for none."""
+    ahead = aside = ""
+    for part in craft.parts:
+        names = [getattr(part, name) for name in type(part).model_fields if name.endswith("channel")]
+        known = [name for name in names if name in [one.id for one in craft.channels]]
+        if known and part.FAMILY == "drive" and part.shows() in ("ahead", "drive"):
+            ahead = ahead or known[0]
+        elif known and (part.shows() in ("yaw", "steer") or "steer_channel" in type(part).model_fields):
+            aside = aside or known[0]
+    return ahead, aside
 
 
 _NO_RAYS = """static void cast(RECORD *c)
@@ -220,10 +235,6 @@ int main(int count, char **given)
             close(line);
             line = -1;
         }
-INPUTS
-        (void)t;
-        cast(&craft);
-        CRAFT_tick(&craft, inputs);
         if (line >= 0) {
             const int wide = snprintf(text, sizeof text,
                 "{\\"type\\":\\"telemetry\\",\\"tick\\":%ld,\\"position\\":[%.17g,%.17g,%.17g],"
@@ -239,6 +250,10 @@ INPUTS
                 line = -1;
             }
         }
+INPUTS
+        (void)t;
+        cast(&craft);
+        CRAFT_tick(&craft, inputs);
         next.tv_nsec += (long)(1e9 * craft.n.dt);
         next.tv_sec += next.tv_nsec / 1000000000L;
         next.tv_nsec %= 1000000000L;
