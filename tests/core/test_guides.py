@@ -32,8 +32,22 @@ def test_a_guide_begins_undone_on_a_yard_that_runs(guide):
 
 BUTTONS = {"all dials", "add a part", "held", "mute", "pin", "Drive", "Stop", "drill", "target", "step", "law", "brush",
            "New drill on this ground", "at least this", "at most this", "done", "to z", "spread y",
-           "twins", "craft"}  # fmt: skip
-PLACES = {"Bench", "Ground", "Drill", "Build", "Spread", "Traces", "Ledger", "Plan", "Measures", "Laws", "Why"}
+           "twins", "craft", "link running games", "a game in the browser", "write the folder",
+           "drive along with it", "off the recording: place"}  # fmt: skip
+PLACES = {
+    "Bench",
+    "Ground",
+    "Drill",
+    "Build",
+    "Spread",
+    "Traces",
+    "Ledger",
+    "Plan",
+    "Measures",
+    "Laws",
+    "Why",
+    "Hand-over",
+}
 
 
 @pytest.mark.parametrize("guide", guides.GUIDES, ids=lambda guide: guide.name)

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import pytest
 from hands import drive
+from lakegame import Game, played
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMenu
 
+from oak_sled.core.link.server import Settings
 from oak_sled.core.parts.pad import Pad
 from oak_sled.core.parts.upright import Upright
 from oak_sled.core.project import demos, families, guides
@@ -20,6 +22,7 @@ from oak_sled.desk.panes.shelfpane import CardWidget
 def begun(window, idle):
     """A window whose guide is ended afterwards."""
     yield window
+    window.link.close()
     window.beginning.bar.end()
     window.question.hide()
     window.show_page("Bench")
@@ -175,8 +178,42 @@ def ways(window, idle, qtbot):
     yield driven
 
 
+def game(window, idle, qtbot):
+    page = window.pages["Hand-over"]
+    page.link_settings = Settings(port=0)
+    run = window.session.shown.run
+    games = []
+
+    def listens():
+        window.show_page("Hand-over")
+        QTest.mouseClick(page.link_button, Qt.MouseButton.LeftButton)
+        qtbot.waitUntil(lambda: window.link.is_on, timeout=60_000)
+
+    def plays():
+        games.append(Game(window.link.server.ports["tcp"]))
+        qtbot.waitUntil(lambda: "welcome" in games[0].kinds(), timeout=20_000)
+        played(games[0], run, 60)
+        qtbot.waitUntil(lambda: window.link.telling() is not None, timeout=20_000)
+
+    def along():
+        QTest.mouseClick(page.along_button, Qt.MouseButton.LeftButton)
+        typed(window, lambda: None, "fan", "thrust", "800 N")
+        played(games[0], run, 120, first=60)
+        qtbot.waitUntil(lambda: window.driver.drive.ticks > 100, timeout=20_000)
+
+    def stops():
+        QTest.mouseClick(window.header.drive, Qt.MouseButton.LeftButton)
+        games[0].close()
+        idle()
+
+    yield listens
+    yield plays
+    yield along
+    yield stops
+
+
 HANDS = {"tune": tune, "hovercraft": hovercraft, "flips": flips, "stops": stops, "tires": tires, "drill": drill,
-         "ways": ways}  # fmt: skip
+         "ways": ways, "game": game}  # fmt: skip
 
 
 @pytest.mark.parametrize("guide", guides.GUIDES, ids=lambda guide: guide.name)

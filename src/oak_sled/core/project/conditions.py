@@ -15,7 +15,8 @@ from oak_sled.core.yard.yard import Yard
 class Seen:
     """The present, as a step judges it. measures : of the run shown, which is of the yard as it is; empty while there
     is none. place : the page and the pane shown. driven : whether a drive was kept since the guide began. pinned : the
-    cards that are pinned. compared : the yard whose twins were last put in one table since then."""
+    cards that are pinned. compared : the yard whose twins were last put in one table since then. games : running games
+    that tell where they are; -1 while none is listened for."""
 
     yard: Yard
     drill: str
@@ -24,6 +25,7 @@ class Seen:
     driven: bool = False
     pinned: int = 0
     compared: Yard | None = None
+    games: int = -1
 
 
 class Condition(Protocol):
@@ -108,6 +110,17 @@ class Driven:
     def met(self, seen: Seen) -> bool:
         """True if it is so now."""
         return seen.driven
+
+
+@dataclass(frozen=True)
+class Linked:
+    """Games are listened for, and so many of them tell where they are."""
+
+    games: int = 0
+
+    def met(self, seen: Seen) -> bool:
+        """True if it is so now."""
+        return seen.games >= self.games
 
 
 @dataclass(frozen=True)

@@ -19,6 +19,7 @@ from oak_sled.core.project.conditions import (
     Either,
     Has,
     Lies,
+    Linked,
     OnBench,
     Pinned,
     Seen,
@@ -286,5 +287,32 @@ WAYS = Guide(
         ),
     ),
 )  # fmt: skip
-GUIDES = (TUNE, HOVERCRAFT, FLIPS, STOPS, TIRES, DRILL, WAYS)
+_THRUST = Lies(f"{SLED}.fan.thrust", low=800.0)
+GAME = Guide(
+    "game", "Turn it while a game runs", "two small games that run the exported sled, and what they tell",
+    _of_demo("fan-sled", drill="slalom"),
+    (
+        Step(
+            "Go to the page *Hand-over*, and press *link running games*.",
+            "From then on a game with the exported code is told of every dial, and tells where its craft is.",
+            (Linked(),),
+        ),
+        Step(
+            "Press *a game in the browser*; or *write the folder*, and run `sh run-live.sh` there in a terminal.",
+            "Both are small games around the code that stands beside: in JavaScript on a canvas, and in C.",
+            (Linked(1),),
+        ),
+        Step(
+            "Press *drive along with it*, and on the strip *Fan* bring *thrust* to 800 N or more.",
+            "The game has it while you drag. The blue sled is that of the game; the one in wood gets the same inputs.",
+            (Linked(), _THRUST),
+        ),
+        Step(
+            "Watch the trace *off the recording: place*, and press *Stop*.",
+            "It is how far apart the two are. The drive is kept on the shelf with what the game did.",
+            (_THRUST, Driven()),
+        ),
+    ),
+)  # fmt: skip
+GUIDES = (TUNE, HOVERCRAFT, FLIPS, STOPS, TIRES, DRILL, WAYS, GAME)
 """Every guided start, in the order in which they are offered."""

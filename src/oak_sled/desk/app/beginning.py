@@ -13,6 +13,7 @@ from oak_sled.desk.app.beginpage import BeginPage
 from oak_sled.desk.help.guidebar import GuideBar
 from oak_sled.desk.panes.measurespane import MeasuresPane
 from oak_sled.desk.widgets.overlays import Notice
+from oak_sled.desk.work.livelink import LiveLink
 from oak_sled.desk.work.saving import Keeper
 from oak_sled.desk.work.session import Session
 from oak_sled.desk.work.yardfiles import Filing
@@ -25,6 +26,7 @@ class Host(Protocol):
     keeper: Keeper
     filing: Filing
     question: Notice
+    link: LiveLink
 
     def show_page(self, name: str) -> None:
         """Shows a page."""
@@ -54,7 +56,8 @@ class Beginning:
         self.bar.left.connect(self.leave)
         session = host.session
         compared = host.measures.checked
-        for told in (session.yard_changed, session.shown.run_changed, session.shelf.changed, compared):
+        changes = (session.yard_changed, session.shown.run_changed, session.shelf.changed, compared, host.link.changed)
+        for told in changes:
             told.connect(lambda *_: self.bar.judge())
 
     def _go(self, go: Callable[[], object]) -> None:
@@ -100,7 +103,9 @@ class Beginning:
         pinned = sum(card.pinned for card in session.shelf.cards)
         driven, twins = self._drives() > self._driven_before, self.host.measures.twins
         compared = twins.compared if twins.made is not self._compared_before else None
-        return Seen(*now, known, self.host.place_shown(), driven, pinned, compared)
+        link = self.host.link
+        games = sum(len(take) > 1 for take in link.takes.values()) if link.is_on else -1
+        return Seen(*now, known, self.host.place_shown(), driven, pinned, compared, games)
 
     def _drives(self) -> int:
         return sum(card.live for card in self.host.session.shelf.cards)

@@ -26,6 +26,7 @@ from oak_sled.desk.panes.whypane import WhyPane
 from oak_sled.desk.spread.page import SpreadPage
 from oak_sled.desk.strips.forcedesk import ForceDesk
 from oak_sled.desk.widgets.overlays import Notice
+from oak_sled.desk.work.livelink import LiveLink
 from oak_sled.desk.work.session import Session
 from oak_sled.desk.yardview.renderer import Renderer
 
@@ -36,6 +37,7 @@ class Host(Protocol):
     session: Session
     renderer: Renderer | None
     question: Notice
+    link: LiveLink
 
     @property
     def bench(self) -> QWidget:
@@ -85,7 +87,7 @@ PAGES = (
         "Hand-over",
         "F12",
         "the craft as source code for a game",
-        lambda host: HandoverPage(host.session, host.drive_along),
+        lambda host: HandoverPage(host.session, host.link, host.drive_along),
     ),
 )
 PANES = (

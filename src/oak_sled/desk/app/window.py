@@ -56,6 +56,7 @@ from oak_sled.desk.widgets import keys, theme
 from oak_sled.desk.widgets.accessibility import FocusRing
 from oak_sled.desk.widgets.dialwidget import DialWidget
 from oak_sled.desk.widgets.overlays import KeySheet, Notice, Progress, stack
+from oak_sled.desk.work.livelink import LiveLink
 from oak_sled.desk.work.saving import Keeper
 from oak_sled.desk.work.session import Session
 from oak_sled.desk.work.yardfiles import Filing
@@ -83,6 +84,7 @@ class Window(QMainWindow):
         self.renderer = renderer
         self.keeper = Keeper(session, self)
         self.driver = Driver(session, self)
+        self.link = LiveLink(session)
         self.setWindowTitle("Oak Sled")
         self.setStyleSheet(theme.sheet())
         self.setMinimumSize(1000, 640)
@@ -540,6 +542,7 @@ class Window(QMainWindow):
             leave = getattr(page, "leave", None)
             if leave is not None:
                 leave()
+        self.link.close()
         self.keeper.close()
         self.keeper.drop_autosave() if not self.filing.has_work() else self.keeper.autosave()
         self.measures.close_thread()

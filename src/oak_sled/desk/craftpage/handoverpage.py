@@ -52,12 +52,18 @@ class HandoverPage(QWidget):
     """Shows what would be written for the craft in one language, and writes it. language : its word; files : what the
     folder would hold, by name."""
 
-    def __init__(self, session: Session, drive_along: Callable[[Along], object], parent: QWidget | None = None):
+    def __init__(
+        self,
+        session: Session,
+        link: LiveLink,
+        drive_along: Callable[[Along], object],
+        parent: QWidget | None = None,
+    ):
         super().__init__(parent)
         self.session, self.language, self.drive_along = session, "c", drive_along
         self.files: dict[str, str | bytes] = {}
         self.written: Path | None = None
-        self.link = LiveLink(session)
+        self.link = link
         self.link_settings = Settings()
         self._made_of: tuple[Job, str, Game] | None = None
         self._asked: tuple[Job, str, Game] | None = None
@@ -127,7 +133,10 @@ class HandoverPage(QWidget):
         self.keep_button = quiet(
             "keep what it did as a drill", "a drill with its start and its inputs, held against what it did", self.keep
         )
-        for button in (self.along_button, self.keep_button):
+        self.browser_button = quiet(
+            "a game in the browser", "opens a page that runs the craft, driven by keys, and is linked", self.browse
+        )
+        for button in (self.browser_button, self.along_button, self.keep_button):
             side.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
         self.link.changed.connect(self.show_link)
         self.show_link()
@@ -232,6 +241,11 @@ class HandoverPage(QWidget):
         else:
             self.link.start(self.link_settings)
 
+    def browse(self) -> None:
+        """Opens the game of the link in the user's browser."""
+        if not QDesktopServices.openUrl(QUrl(self.link.address)):
+            self.session.say(f"no browser was found; the game is at {self.link.address}", True)
+
     def along(self) -> None:
         """Drives the craft on the bench along with the game that tells where it is."""
         game = self.link.telling()
@@ -257,13 +271,10 @@ class HandoverPage(QWidget):
             strange += retold.lifted_words(take.told(job, math.inf), job)
             self.session.say("; ".join([f"kept as the drill {kept.heading}", *strange]), bool(strange))
 
-    def leave(self) -> None:
-        """The window closes."""
-        self.link.close()
-
     def show_link(self) -> None:
         """Says who is linked, and how a game is."""
         link = self.link
+        self.browser_button.setVisible(link.is_on)
         self.along_button.setVisible(link.telling() is not None)
         self.keep_button.setVisible(link.take_to_keep() is not None)
         words = "starting..." if link.is_starting else "end the link" if link.is_on else "link running games"

@@ -68,6 +68,7 @@ class LiveLink(QObject):
             dialled = Dialled.of(job)
             server = Server(settings)
             server.show(job.craft.id, job.ticks, dialled.values)
+            server.page = dialled.page()
             server.start()
             return server, dialled
 
@@ -99,6 +100,11 @@ class LiveLink(QObject):
             self.takes, self._heard, self.why = {}, {}, ""
             self._draw()
             self.changed.emit()
+
+    @property
+    def address(self) -> str:
+        """The address of the game for a browser; "" while it does not listen."""
+        return "" if self.server is None else f"http://{self.server.settings.host}:{self.server.ports['web']}/"
 
     def words(self) -> str:
         """Its ports, in words."""
