@@ -87,7 +87,7 @@ def print_all(quick: bool, window: bool) -> None:
     door.many(100 if quick else 1000)
     if window:
         start(1 if quick else 3)
-        from oak_sled.bench import desk, stalls
+        from oak_sled.bench import desk, linking, stalls
 
         desk.dial_to_picture(20 if quick else 80, loop.tick_ns)
         desk.preview(60 if quick else 300)
@@ -96,6 +96,7 @@ def print_all(quick: bool, window: bool) -> None:
         desk.input_to_frame(20 if quick else 100)
         desk.paints()
         desk.live(5.0 if quick else 60.0)
+        linking.linking(30 if quick else 120, 5.0 if quick else 30.0)
         stalls.stalls()
     loop.close()
 

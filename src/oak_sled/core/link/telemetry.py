@@ -39,7 +39,9 @@ class Take:
         self.numbers: list[str] = []
         self._rows = np.empty((1024, len(HEADS)))
         self._count = 0
-        self._more: list[dict[str, float]] = []
+        self._names: dict[str, int] = {}
+        self._more = np.full((1024, 8), np.nan)
+        """Inputs and numbers, a row a message, in the columns of `_names`; NaN where one was not told."""
 
     def __len__(self) -> int:
         return self._count
@@ -69,12 +71,22 @@ class Take:
             velocity = (place - before[1:4]) / gap if before is not None and gap > 0.0 else np.zeros(3)
         if self._count == len(self._rows):
             self._rows = np.concatenate([self._rows, np.empty_like(self._rows)])
+            self._more = np.concatenate([self._more, np.full_like(self._more, np.nan)])
         self._rows[self._count] = (t, *place, *attitude, *velocity, *spin)
+        for head, values in ((INPUT, told.inputs), (NUMBER, told.numbers)):
+            for name, value in values.items():
+                self._more[self._count, self._place(head + name)] = value
         self._count += 1
-        self._more.append({f"{INPUT}{name}": value for name, value in told.inputs.items()})
-        self._more[-1] |= {f"{NUMBER}{name}": value for name, value in told.numbers.items()}
         self.inputs += [name for name in told.inputs if name not in self.inputs]
         self.numbers += [name for name in told.numbers if name not in self.numbers]
+
+    def _place(self, name: str) -> int:
+        """The column of an input or a number; a new one is made room for."""
+        if name not in self._names:
+            self._names[name] = len(self._names)
+            if len(self._names) > self._more.shape[1]:
+                self._more = np.concatenate([self._more, np.full_like(self._more, np.nan)], axis=1)
+        return self._names[name]
 
     def motion(self) -> Floats:
         """A row a message as `HEADS` says, shape (messages, 14); NaN where a spin was not told."""
@@ -82,8 +94,8 @@ class Take:
 
     def inputs_of(self, row: int) -> dict[str, float]:
         """The inputs of a message, by their channels; those that it did not tell are left out."""
-        told = self._more[row]
-        return {name.removeprefix(INPUT): value for name, value in told.items() if name.startswith(INPUT)}
+        told = {name: float(self._more[row, self._names[INPUT + name]]) for name in self.inputs}
+        return {name: value for name, value in told.items() if not np.isnan(value)}
 
     def told(self, job: Job, seconds: float, origin: int = 0) -> Run:
         """Its newest stretch as a run of the craft under test of a job; raises `Refused` without a message.
@@ -120,8 +132,8 @@ class Take:
         if np.isnan(rows[:, -3:]).any():
             found = {name: values for name, values in found.items() if name not in SPINS}
         names = [*(INPUT + name for name in self.inputs), *(NUMBER + name for name in self.numbers)]
-        more = self._more[first:end]
-        return found | {name: np.array([one.get(name, 0.0) for one in more]) for name in names}
+        more = np.nan_to_num(self._more[first:end], nan=0.0)
+        return found | {name: more[:, self._names[name]] for name in names}
 
     def table(self) -> str:
         """All of it as CSV; floats round-trip, and what was not told is empty."""
@@ -129,7 +141,7 @@ class Take:
         writer = csv.writer(text, lineterminator="\n")
         more = [*(f"input.{name}" for name in self.inputs), *(f"number.{name}" for name in self.numbers)]
         writer.writerow([*HEADS, *more])
-        for row, told in zip(self.motion(), self._more, strict=True):
-            cells = [*row, *(told.get(name, np.nan) for name in more)]
+        for row, told in zip(self.motion(), self._more[: self._count], strict=True):
+            cells = [*row, *(told[self._names[name]] for name in more)]
             writer.writerow(["" if np.isnan(cell) else repr(float(cell)) for cell in cells])
         return text.getvalue()

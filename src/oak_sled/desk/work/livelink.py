@@ -179,6 +179,8 @@ class LiveLink(QObject):
     def _draw(self) -> None:
         """Draws the newest of what the game tells beside the run that is shown."""
         game, shown = self.telling(), self.session.shown
+        if shown.live_on and game is not None:
+            return  # the drive draws what it is held against
         told = None if game is None else self.takes[game].told(self._job(), DRAWN_S)
         if told is not None or shown.game is not None:
             shown.game = told
