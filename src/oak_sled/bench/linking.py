@@ -5,15 +5,9 @@ from __future__ import annotations
 
 import functools
 import json
-import os
-import shutil
-import signal
 import socket
-import subprocess
-import tempfile
 import threading
 import time
-from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QEventLoop
@@ -22,9 +16,9 @@ from PyQt6.QtWidgets import QApplication
 from oak_sled.bench.lines import line
 from oak_sled.core.assembly import jobs
 from oak_sled.core.base.arrays import Floats
+from oak_sled.core.link import playing
 from oak_sled.core.link.messages import Telemetry
 from oak_sled.core.link.server import Settings
-from oak_sled.core.portable import folder
 from oak_sled.core.yard.recording import MOVES, PLACE, SPINS, TURN
 from oak_sled.desk.app import program
 from oak_sled.desk.app.window import Window
@@ -47,22 +41,13 @@ def linking(count: int, seconds: float) -> None:
 
 def _dial(window: Window, app: QApplication, count: int) -> None:
     """A dial is dragged; the stand-in tells in each tick which change it has."""
-    if shutil.which("cc") is None:
-        print("the stand-in is not measured: there is no cc")
-        return
     server, session = window.link.server, window.session
     assert server is not None
-    with tempfile.TemporaryDirectory() as where:
-        folder.write(jobs.job_of(session.yard), "c", Path(where))
-        game = subprocess.Popen(
-            ["sh", str(Path(where) / "run-live.sh"), "127.0.0.1", str(server.ports["tcp"])],
-            stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True,
-        )  # fmt: skip
-        try:
-            waits, passed = _waits(window, app, count)
-        finally:
-            os.killpg(game.pid, signal.SIGTERM)
-            game.wait()
+    with playing.in_terminal(jobs.job_of(session.yard), server.ports["tcp"]) as plays:
+        if not plays:
+            print("the stand-in is not measured: there is no cc")
+            return
+        waits, passed = _waits(window, app, count)
     median, tail = np.percentile(waits, [50, 95]) * 1e3
     tick = 1e3 / session.yard.ticks
     line(

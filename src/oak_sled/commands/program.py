@@ -50,9 +50,9 @@ def tour(folder: Annotated[str, typer.Argument(help="where the pictures go")] = 
 
     Prints the measures, as `make demo` does without a display.
     """
-    from oak_sled.desk.app import program
+    from oak_sled.desk.trials import tour as tours
 
-    return program.tour(Path(folder))
+    return tours.tour(Path(folder))
 
 
 @for_developers("soak")

@@ -1,4 +1,4 @@
-"""The desktop program: start, what happens to unexpected errors, pictures, and the tour of the demo."""
+"""The desktop program: start, what happens to unexpected errors, and pictures."""
 
 from __future__ import annotations
 
@@ -18,15 +18,12 @@ from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, Qt, QTimer, pyqtSigna
 from PyQt6.QtGui import QIcon, QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QApplication, QWidget
 
-from oak_sled.core.base import units
 from oak_sled.core.base.document import faults_of
 from oak_sled.core.base.faults import Refused, refuse
 from oak_sled.core.compiler.kernel import PROGRAM
 from oak_sled.core.project import demos, warmup
-from oak_sled.core.results import measures
 from oak_sled.desk.app.window import Window
 from oak_sled.desk.widgets import screenshot, theme
-from oak_sled.desk.widgets.dialwidget import DialWidget
 from oak_sled.desk.work.jobs import Errand
 from oak_sled.desk.work.session import Session
 from oak_sled.desk.yardview.renderer import Renderer
@@ -220,43 +217,6 @@ def drive_a_little(app: QApplication, window: Window) -> None:
     settle(app, 4.0)
     press(window, "A", True)
     settle(app, 1.1)
-
-
-def tour(folder: Path) -> int:
-    """Drives, runs a drill, drags a dial, prints the measures, and leaves pictures."""
-    make_folder(folder)
-    app, window = ready_window()
-    session = window.session
-    shoot(window, folder, "1-opened")
-    drive_a_little(app, window)
-    shoot(window, folder, "2-driving")
-    for key in ("W", "A"):
-        press(window, key, False)
-    window.set_driving(False)
-    session.choose("drill", "slalom")
-    until(
-        app,
-        lambda: (run := session.shown.run) is not None and run.job.drill.id == "slalom" and not run.live,
-    )
-    session.keep_run()
-    until(app, lambda: not session.worker.is_busy)
-    dial = window.desk.findChild(DialWidget, "dial_fan_thrust")
-    assert dial is not None
-    drag(dial, 20, app, released=False)
-    settle(app)
-    shoot(window, folder, "3-dial-dragged")
-    session.commit("fan thrust")
-    until(app, lambda: not session.worker.is_busy)
-    settle(app)
-    shoot(window, folder, "4-kept")
-    print(f"\n{session.craft.heading} · {session.drill.heading}: {session.shelf.cards[0].heading}")
-    for known in measures.MEASURES:
-        value = session.shown.found.get(known.name)
-        if value is not None:
-            print(f"{known.title:<22} {units.told(value, known.unit):>10} {units.name_of(known.unit)}")
-    print(f"\npictures are in {folder.resolve()}")
-    finish(app, window)
-    return 0
 
 
 def finish(app: QApplication, window: Window) -> None:
