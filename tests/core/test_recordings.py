@@ -191,7 +191,11 @@ def test_a_take_is_told_from_any_row_on_and_its_newest_stretch():
         take.add(Telemetry(
             tick=tick, position=tuple(row[:3]), attitude=tuple(row[3:7]), velocity=tuple(row[7:10]),
             spin=tuple(row[10:]), inputs={"throttle": 1.0},
+            numbers={"heat": 0.5 * tick},
         ))  # fmt: skip
+    game = held_against(run, take.recording())
+    assert "game.heat" in traces.book(game)
+    assert np.allclose(traces.values(game, "game.heat"), np.arange(run.ticks + 1) * 0.5)
     newest = take.told(run.job, 1.0, 100)
     assert newest.ticks == 120
     assert newest.first_tick == run.ticks - 100 - 120

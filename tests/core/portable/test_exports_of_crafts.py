@@ -127,10 +127,12 @@ def test_what_cannot_leave_is_refused_by_name_with_what_to_do(demo, craft):
 
 def test_what_stays_here_is_named_in_the_page_that_goes_with_it():
     page = folder.files_of(job_of("fan-sled", "fan_sled"), "js")["README.md"]
-    assert "bumper: it acts on other bodies" in page
-    assert "walls of the ground" in page
+    assert "- bumper: what it does with other bodies (the contacts of the game)" in page
+    assert "- walls of the ground mill_bay (those of the game)" in page
     assert "Inputs, in this order: throttle, steer, brake." in page
     truck = folder.files_of(job_of("ferry", "ferry"), "js")["README.md"]
+    assert truck.count("- freight: what it carries, with its mass (a body of the game") == 1
+    assert truck.count("- freight") == 1
     assert truck.count("| 0 |") == 1
     assert "foot_hit[" in truck
 

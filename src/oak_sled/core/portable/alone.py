@@ -109,23 +109,25 @@ def ray_of(support: Any, solid: Any, now: Any) -> tuple[Floats, Floats]:
 
 
 def left_out(job: Job) -> list[str]:
-    """Things of a job that do not leave with its craft, a sentence each."""
-    found = []
+    """Things of a job that do not leave with its craft, and what the game does instead, a sentence each."""
+    carried = [one.part.id for one in bodynames.riders(job) if one.who == 0]
+    found = [
+        f"{name}: what it carries, with its mass (a body of the game, or its mass added to mass)" for name in carried
+    ]
     for part in job.craft.parts:
-        if job.craft.gain_of(part) > 0.0 and (register.kind_of(part).others is not None or part.ANSWERS_WALLS):
-            found.append(f"{part.id}: it acts on other bodies, or answers them, which the game has")
-    for one in bodynames.riders(job):
-        if one.who == 0:
-            found.append(f"{one.part.id}: the body that it carries, with its mass, is one of its own")
+        if part.id in carried or job.craft.gain_of(part) <= 0.0:
+            continue
+        if register.kind_of(part).others is not None or part.ANSWERS_WALLS:
+            found.append(f"{part.id}: what it does with other bodies (the contacts of the game)")
     ground = job.ground
     for what, items in (
         ("walls", ground.walls), ("blocks", ground.blocks), ("patches", ground.patches), ("volumes", ground.volumes),
         ("rails", ground.rails), ("ties", ground.ties), ("gates", ground.gates),
     ):  # fmt: skip
         if items:
-            found.append(f"{what} of the ground {ground.id}: the game has its own")
+            found.append(f"{what} of the ground {ground.id} (those of the game)")
     if any(track.shape in ("aim", "pace") for track in job.drill.tracks):
-        found.append("the driver of the drill: the game gives the inputs")
+        found.append("the driver of the drill (the inputs of the game)")
     return found
 
 

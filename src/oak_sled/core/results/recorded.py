@@ -17,7 +17,7 @@ from oak_sled.core.results import levels, rotations
 from oak_sled.core.results.record import Layout, Record
 from oak_sled.core.results.run import Run
 from oak_sled.core.tick.rows import Block
-from oak_sled.core.yard.recording import INPUT, MOVES, PLACE, SPINS, TURN, Recording
+from oak_sled.core.yard.recording import INPUT, MOVES, NUMBER, PLACE, SPINS, TURN, Recording
 
 OFF = {
     "place": ("off the recording: place", "m"),
@@ -37,10 +37,10 @@ def is_told(run: Run) -> bool:
 
 class Told(Block):
     """Rows of which some columns were told: every other one is NaN, and takes no memory. told : by place, shape
-    (rows,)."""
+    (rows,). numbers : of the game's own, by name, shape (rows,)."""
 
-    def __init__(self, told: Mapping[int, Floats], rows: int, width: int):
-        self.told, self.rows, self.width = told, rows, width
+    def __init__(self, told: Mapping[int, Floats], rows: int, width: int, numbers: Mapping[str, Floats]):
+        self.told, self.rows, self.width, self.numbers = told, rows, width, numbers
         self._nothing = np.broadcast_to(np.full(1, np.nan), (rows,))
 
     def __len__(self) -> int:
@@ -111,7 +111,12 @@ def run_of(told: Mapping[str, Floats], times: Floats, job: Job, first_tick: int 
     if SPINS[0] not in found:
         found |= zip(SPINS, _spins(turns, at).T, strict=True)
     by_place = {layout.place(name): np.ascontiguousarray(values) for name, values in found.items()}
-    return Run(job, Record(layout, [Told(by_place, len(at), layout.width)]), first_tick=first_tick)
+    numbers = {
+        name.removeprefix(NUMBER): np.interp(at, times, values)
+        for name, values in told.items()
+        if name.startswith(NUMBER)
+    }
+    return Run(job, Record(layout, [Told(by_place, len(at), layout.width, numbers)]), first_tick=first_tick)
 
 
 def _rates(values: Floats, at: Floats) -> Floats:
@@ -153,6 +158,22 @@ def beside(run: Run) -> Run | None:
         return None
     found: Run = run.analysis.once("beside", lambda: as_run(recording, run.job))
     return found
+
+
+def numbers_of(run: Run) -> tuple[str, ...]:
+    """Names of the numbers of its own that a game told beside a run."""
+    told = beside(run)
+    block = None if told is None else told.record.blocks[0]
+    return tuple(block.numbers) if isinstance(block, Told) else ()
+
+
+def number(run: Run, name: str) -> Floats:
+    """One of them at the ticks of the run, shape (rows,); NaN where it told nothing at that time."""
+    told = beside(run)
+    assert told is not None
+    block = told.record.blocks[0]
+    assert isinstance(block, Told)
+    return _at(run.t, told.t, block.numbers[name])
 
 
 def off(run: Run, what: str) -> Floats:

@@ -284,6 +284,7 @@ def book(run: Run) -> dict[str, Trace]:
             | {trace.name: trace for trace, _ in of_space(job)}
             | {one.name: one for one in of_ties([one.tie for one in bodynames.ties_of(job) if one.part < 0])}
             | ({one.name: one for one in OFF} if recorded.beside(run) is not None else {})
+            | {f"game.{one}": Trace(f"game.{one}", f"game: {one}", "") for one in recorded.numbers_of(run)}
         ),
     )
 
@@ -389,6 +390,8 @@ def _compute(run: Run, name: str) -> Floats:
         return of_tire(run, *rest.rsplit(".", 1))
     if head == "block" and rest.rpartition(".")[0] in run.layout.blocks:
         return _of_block(run, *rest.rsplit(".", 1))
+    if head == "game" and rest in recorded.numbers_of(run):
+        return recorded.number(run, rest)
     if head == "off" and rest in recorded.OFF:
         return recorded.off(run, rest)
     if head == "tie" and name in run.layout.names:
