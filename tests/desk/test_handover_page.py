@@ -39,7 +39,7 @@ def test_it_shows_the_craft_in_every_language_that_the_command_line_knows(page, 
     page.choose("c")
     qtbot.waitUntil(lambda: page._made_of[1] == "c", timeout=60_000)
     assert "inputs: " in page.says.text()
-    assert "bumper: it acts on other bodies" in page.says.text()
+    assert "bumper: what it does with other bodies" in page.says.text()
 
 
 def test_a_dial_that_is_turned_changes_the_source(page, window, qtbot):
@@ -81,6 +81,17 @@ def test_a_report_and_a_motion_are_those_of_the_run_shown_and_are_written(page, 
     page.choose("report")
     qtbot.waitUntil(lambda: "report.html" in page.files, timeout=60_000)
     assert digest in page.preview.toPlainText()
+    preview, old = page.preview, window.size()
+
+    def fits():
+        drawn = preview.document().resource(2, QUrl("drawing:1")).width() / preview.devicePixelRatioF()
+        room = min(560, preview.viewport().width())
+        return room - 20 <= drawn <= room
+
+    for wide, high in ((1000, 640), (1400, 860)):
+        window.resize(wide, high)
+        qtbot.waitUntil(fits, timeout=20_000)
+    window.resize(old)
     image = page.preview.document().resource(2, QUrl("drawing:1"))
     assert image.width() >= 560
     page.write(tmp_path / "fan_sled")

@@ -148,7 +148,11 @@ def _parts(run: Run) -> Iterator[Element]:
 def _part(title: str, family: str, document: Any, says: Sequence[str]) -> Element:
     idle = document.idle() if hasattr(document, "idle") else {}
     rows = [
-        (dial.heading, " ".join(dial.split(getattr(document, dial.name))).strip(), dial.says)
+        (
+            dial.heading,
+            " ".join(dial.split(getattr(document, dial.name))).strip(),
+            "" if dial.says == dial.heading else dial.says,
+        )
         for dial in dials(document)
         if dial.main and not idle.get(dial.name)
     ]
