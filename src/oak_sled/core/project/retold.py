@@ -108,7 +108,7 @@ def strange(name: str, inputs: Sequence[str], rate: float, craft: Craft, ticks: 
     missing = [one for one in known if one not in inputs]
     if missing:
         found.append(f"{name} tells no input of {', '.join(missing)}: 0 here")
-    if rate != ticks:
+    if abs(rate - ticks) > 1e-3 * ticks:
         found.append(f"{name} has {rate:g} ticks a second, the craft is tuned at {ticks:g}: compared at the same times")
     return found
 

@@ -2,23 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from oak_sled.core.base.faults import Refused
-from oak_sled.core.files import inputs_csv
+from oak_sled.core.files import inputs_csv, recording_table
 from oak_sled.core.files.inputs_csv import Inputs
-from oak_sled.core.project import inputs
+from oak_sled.core.files.recording_table import Guess
+from oak_sled.core.project import inputs, retold
+from oak_sled.core.yard.naming import free_name
+from oak_sled.core.yard.recording import Recording
+from oak_sled.core.yard.yard import Yard
 from oak_sled.desk.work import folders
 from oak_sled.desk.work.session import Session
 
 
 class DrillFiles:
-    """Asks for files of inputs, and reads and writes them for the drill on the page."""
+    """Asks for files of inputs, and reads and writes them for the drill on the page. guessed : shows a game's table."""
 
-    def __init__(self, page: QWidget, session: Session):
-        self.page, self.session = page, session
+    def __init__(self, page: QWidget, session: Session, guessed: Callable[[Guess], object]):
+        self.page, self.session, self.guessed = page, session, guessed
 
     def ask_import(self) -> None:
         """Asks for a file of inputs."""
@@ -45,6 +50,39 @@ class DrillFiles:
                 session.say(f"{file.name}: {'; '.join(found.notes[:2])}{more}", True)
 
         session.beside(f"reading {file.name}", lambda: inputs_csv.load(file, craft), done)
+
+    def ask_recording(self) -> None:
+        """Asks for the table of a game."""
+        kinds = "Tables of a game (*.csv *.parquet)"
+        name, _ = QFileDialog.getOpenFileName(self.page, "What a game did", folders.begin(self.session), kinds)
+        if name:
+            folders.remember(self.session, name)
+            self.import_recording(Path(name))
+
+    def import_recording(self, file: Path) -> None:
+        """Reads the table of a game beside the window, guesses what it means for the craft on the bench, and shows
+        it."""
+        job = self.session.job()
+
+        def work() -> Guess:
+            return recording_table.guess(recording_table.load(file), job.actors[0].whole, self.session.yard.game)
+
+        self.session.beside(f"reading {file.name}", work, self.guessed)
+
+    def take_recording(self, recording: Recording, notes: tuple[str, ...]) -> None:
+        """Makes a drill of a recording, and puts it on the bench."""
+        session, yard = self.session, self.session.yard
+        job, name = session.job(), free_name("recording", yard.drills)
+
+        def made() -> Yard:
+            drill = retold.drill_of(recording, job, name)
+            return yard.replace(drills=(*yard.drills, drill), bench=yard.bench.replace(drill=name))
+
+        if session.attempt(made, "what a game did"):
+            strange = retold.strange(
+                recording.name, recording.inputs, recording.ticks, job.actors[0].whole, session.yard.ticks
+            )
+            session.say("; ".join([f"taken as the drill {session.drill.heading}", *notes[:2], *strange]), bool(notes))
 
     def ask_export(self) -> None:
         """Asks where the inputs go."""

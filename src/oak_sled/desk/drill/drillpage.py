@@ -23,6 +23,7 @@ from oak_sled.desk.drill.channelpaint import Pick
 from oak_sled.desk.drill.channelstrips import ChannelStrips
 from oak_sled.desk.drill.drillfiles import DrillFiles
 from oak_sled.desk.drill.drillplan import DrillPlan
+from oak_sled.desk.drill.recordingpanel import RecordingPanel
 from oak_sled.desk.drill.targets import Targets
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.work.session import Session
@@ -47,7 +48,8 @@ class DrillPage(DrawingPage):
 
     def __init__(self, session: Session, parent: QWidget | None = None):
         super().__init__(session, "drill", parent)
-        self.files = DrillFiles(self, session)
+        self.recording = RecordingPanel()
+        self.files = DrillFiles(self, session, self.recording.show_guess)
         self.strips = ChannelStrips(session)
         self.plan = DrillPlan(session)
         self.ties = CastTies(session, self.strips)
@@ -57,6 +59,9 @@ class DrillPage(DrawingPage):
         split.addWidget(self.strips)
         split.addWidget(self.plan)
         split.setSizes([400, 300])
+        self.recording.taken.connect(self.files.take_recording)
+        self.recording.stand_in_for(self.strips, self.plan)
+        split.addWidget(self.recording)
         self.lay_out(self._bar(), split)
         for part in (self.strips, self.plan):
             part.previewed.connect(self._preview)
@@ -214,6 +219,7 @@ class DrillPage(DrawingPage):
         menu.addSeparator()
         menu.addAction("Inputs from a CSV file...", self.files.ask_import)
         menu.addAction("Inputs to a CSV file...", self.files.ask_export)
+        menu.addAction("What a game did, from a table...", self.files.ask_recording)
 
     def targets_of(self, what: str) -> tuple[str, ...]:
         """Targets of an event of that kind."""

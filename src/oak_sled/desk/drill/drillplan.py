@@ -10,6 +10,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.base import units
+from oak_sled.core.results import recorded
 from oak_sled.core.yard.event import Event
 from oak_sled.desk.drawing.grid import rounded
 from oak_sled.desk.ground.groundpaint import HANDLE
@@ -182,6 +183,10 @@ class DrillPlan(GroundPlan):
         self.words = []
         run = self.session.shown.run
         if run is not None and run.ticks and not self.session.shown.live_on:
+            told = recorded.beside(run)
+            if told is not None:
+                painter.setPen(QPen(theme.colour("game"), 1.4))
+                painter.drawPolyline(self.line_of(path_of(told, 0, told.ticks)))
             place = path_of(run, 0, run.ticks)
             painter.setPen(QPen(theme.colour("oak"), 1.8))
             painter.setBrush(Qt.BrushStyle.NoBrush)
