@@ -324,6 +324,8 @@ def test_twins_stand_in_one_table_and_as_json(tmp_path):
     assert "ticks" in call("twins", "demo:lamp-truck", "--drill", "tip", "--ticks", "7", status=2).stderr
 
 
+LAKE = Path(__file__).parent / "data" / "lake_drive.csv"
+"""What a game did in which the fan pushes with 540 N."""
 PRINTING = [
     ("demos",), ("measures", "--json"), ("cautions",), ("list", "demo:puck"), ("docs", "faq"), ("schema",),
     ("laws", "demo:crate-drop"), ("outlook", "demo:puck", "--json"), ("why", "demo:lamp-truck", "--drill", "brake"),
@@ -331,6 +333,7 @@ PRINTING = [
     ("tickcheck", "demo:puck"), ("sensitivity", "demo:puck", "--drill", "full_pull"),
     ("spread", "demo:puck", "--drill", "full_pull", "--measure", "top_speed", "--vary", "ticks=60,120"),
     ("sway", "demo:sledge-train", "--drill", "rear_heavy", "--speeds", "6,8"),
+    ("fit", "demo:fan-sled", "--to", str(LAKE), "--dial", "crafts.fan_sled.parts.fan.thrust"),
 ]  # fmt: skip
 
 
@@ -344,6 +347,34 @@ def test_what_is_printed_goes_to_a_file_instead(given, tmp_path):
         assert printed == call(*given).stdout
     nowhere = call(*given, "-o", tmp_path / "none" / "out", status=2)
     assert "there is no folder" in nowhere.stderr
+
+
+def test_a_fit_finds_what_the_game_has_says_what_was_guessed_and_saves_it(tmp_path):
+    thrust, saved = "crafts.fan_sled.parts.fan.thrust", tmp_path / "fitted.json"
+    done = call("fit", "demo:fan-sled", "--to", LAKE, "--dial", thrust, "--save", saved, "--json", "-")
+    told = json.loads(done.stdout)
+    assert told["dials"][thrust]["value"] == {"value": pytest.approx(540.0, rel=0.02), "unit": "N"}
+    assert told["errors"]["place"]["after"] < 0.2 * told["errors"]["place"]["before"]
+    assert "length m: the header says m" in done.stderr
+    again = call("fit", saved, "--drill", told["drill"], "--dial", thrust).stdout
+    assert "rms of place" in again
+    listed = json.loads(call("list", saved, "--json").stdout)
+    value = next(one["value"] for one in listed["dials"] if one["path"] == thrust)
+    assert value == pytest.approx(told["dials"][thrust]["value"]["value"])
+
+
+@pytest.mark.parametrize(
+    ("given", "what"),
+    [
+        (("demo:fan-sled",), "has no recording"),
+        (("demo:fan-sled", "--to", LAKE, "--dial", "crafts.fan_sled.parts.fan.push"), "is no dial"),
+        (("demo:fan-sled", "--to", LAKE, "--dial", "crafts.fan_sled.parts.fan.thrust", "--lock",
+          "crafts.fan_sled.parts.fan.thrust"), "all locked"),
+        (("demo:fan-sled", "--to", Path(__file__)), "no column of time"),
+    ],
+)  # fmt: skip
+def test_a_fit_that_cannot_be_is_one_line_with_what_would_be_right(given, what):
+    assert what in call("fit", *given, status=2).stderr
 
 
 def test_every_command_that_prints_has_it():

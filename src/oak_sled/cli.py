@@ -10,20 +10,32 @@ from pathlib import Path
 import typer
 
 from oak_sled import terminal
-from oak_sled.commands import bashwords, desktop, explains, exports, links, lists, program, runs, spreads, yardfiles
+from oak_sled.commands import (
+    bashwords,
+    desktop,
+    explains,
+    exports,
+    fits,
+    links,
+    lists,
+    program,
+    runs,
+    spreads,
+    yardfiles,
+)
 from oak_sled.commands.shared import (
     app,
 )
 from oak_sled.core.base.faults import Refused, close_match, one_line, refuse
 
-COMMANDS = (program, desktop, yardfiles, lists, explains, runs, spreads, exports, links)
+COMMANDS = (program, desktop, yardfiles, lists, explains, runs, spreads, fits, exports, links)
 """Modules whose commands are those of the application."""
 
 
 IN_ORDER = (
-    "open", "new", "copy", "demos", "list", "run", "check", "tickcheck", "twins", "spread", "sensitivity", "trim",
-    "sway", "export", "link", "outlook", "why", "laws", "measures", "cautions", "docs", "validate", "upgrade", "schema",
-    "desktop",
+    "open", "new", "copy", "demos", "list", "run", "check", "tickcheck", "twins", "spread", "sensitivity", "fit",
+    "trim", "sway", "export", "link", "outlook", "why", "laws", "measures", "cautions", "docs", "validate", "upgrade",
+    "schema", "desktop",
 )  # fmt: skip
 """Commands as help lists them: those that one begins with first."""
 

@@ -1,0 +1,327 @@
+"""Fits dials of a craft so that its run repeats a recording: bounded least squares over the rows that the game told,
+with how sure each number is, and a part of the recording that is held out.
+
+The residuals are those of the recording at its own times, so that nothing is smoothed: places, and, where it tells an
+attitude, the heading. Each group is weighed by what is left of it after a first fit, as its noise (iterated weighted
+least squares, any text on regression). Intervals come from the curvature there: they hold for a right model with white
+noise, and are called too narrow where the residuals are no noise.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from oak_sled.core.assembly.jobs import Job, job_of
+from oak_sled.core.base import document
+from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.faults import Refused, close_match, refuse
+from oak_sled.core.results import rotations, run
+from oak_sled.core.study import sensitivity
+from oak_sled.core.yard.drill import Drill
+from oak_sled.core.yard.recording import PLACE, TURN, Recording
+from oak_sled.core.yard.yard import Yard
+
+HELD_OUT = 0.2
+"""Share of the recording, its end, that is not fitted."""
+LEAST_ROWS = 20
+STEP = 1e-3
+"""Share of the size of a dial by which it is moved for a slope."""
+LOST = 100.0
+"""Residual of a run that diverged or ended before the recording does, in times of the noise: what it costs."""
+MEMORY = 0.3
+"""Correlation of neighbouring residuals from which on they are no noise."""
+SURE = 1.96
+"""Standard deviations of 95 %."""
+MOST_DIALS = 8
+BLIND = 1e-6
+"""Share of the largest slope below which a dial does nothing in a recording."""
+
+
+@dataclass(frozen=True)
+class Fitted:
+    """A dial that was fitted. value : where it came to; before : where it was; spread : half of its 95 % interval, NaN
+    where the recording does not tell it; at_bound : it ran into one."""
+
+    path: str
+    before: float
+    value: float
+    spread: float
+    at_bound: bool
+
+
+@dataclass(frozen=True)
+class Fit:
+    """A fit and how good it is. yard : with the dials as they were fitted. errors : rms by group, "place" in m and
+    "heading" in rad, as (before, after, before on the part held out, after on it). correlation : of the dials, shape
+    (n, n). memory : correlation of neighbouring residuals by group. runs : how many it took."""
+
+    yard: Yard
+    drill: str
+    dials: tuple[Fitted, ...]
+    errors: dict[str, tuple[float, float, float, float]]
+    correlation: Floats
+    memory: dict[str, float]
+    runs: int
+
+    @property
+    def is_narrow(self) -> bool:
+        """True if the residuals are no noise, so that the intervals are too narrow: something else is missing."""
+        return any(abs(one) > MEMORY for one in self.memory.values())
+
+
+def fit(
+    yard: Yard,
+    drill: Drill,
+    paths: Sequence[str] = (),
+    locked: Sequence[str] = (),
+    most: int = 60,
+    told: Callable[[int], object] = lambda _: None,
+) -> Fit:
+    """Fits dials of the craft under test of a drill with a recording.
+
+    paths : the dials; none: those that the recording tells most of, without those in `locked`. most : steps of the
+    search; told : called with the number of runs, and may raise to end it. Raises `Refused` without a recording, a
+    dial, or where the recording is too short.
+    """
+    recording = drill.recording
+    if recording is None:
+        raise refuse(f"drills.{drill.id}", "has no recording", "a drill made of what a game did")
+    task = _Task(yard, drill, recording, told)
+    chosen = _chosen(task, paths, locked)
+    first = task.values(chosen)
+    low, high, size = _bounds(yard, chosen, first)
+    held = ~task.fitted
+    begun = task.residuals(chosen, first)
+    scales = {name: max(_rms(values), 1e-9) for name, values in begun.items()}
+    found = first
+    for _ in range(2):  # weights of the noise that the first pass leaves
+        found = _search(task, chosen, found, (low, high, size), scales, most)
+        left = task.residuals(chosen, found)
+        scales = {name: max(_rms(values[task.rows(name)]), 1e-9) for name, values in left.items()}
+    left = task.residuals(chosen, found)
+    slopes = _slopes(task, chosen, found, (low, high, size), scales)
+    spread, correlation = _uncertain(slopes, size)
+    dials = tuple(
+        Fitted(path, float(first[k]), float(found[k]), float(spread[k]), _touches(found[k], low[k], high[k], size[k]))
+        for k, path in enumerate(chosen)
+    )
+    errors = {
+        name: (
+            _rms(begun[name][task.rows(name)]), _rms(left[name][task.rows(name)]),
+            _rms(begun[name][task.rows(name, held)]), _rms(left[name][task.rows(name, held)]),
+        )
+        for name in left
+    }  # fmt: skip
+    memory = {name: _memory(values, task.rows(name), task.wide(name)) for name, values in left.items()}
+    return Fit(task.yard_at(chosen, found), drill.id, dials, errors, correlation, memory, task.runs)
+
+
+class _Task:
+    """A drill with its recording, and runs of it. fitted : the rows of the recording that are, shape (rows,)."""
+
+    def __init__(self, yard: Yard, drill: Drill, recording: Recording, told: Callable[[int], object]):
+        self.yard, self.drill, self.recording, self.told = yard, drill, recording, told
+        self.times = recording.t.array - recording.t.array[0]
+        if len(self.times) < LEAST_ROWS:
+            raise refuse("recording", f"has {len(self.times)} rows", f"{LEAST_ROWS} at least")
+        self.fitted = self.times <= (1.0 - HELD_OUT) * self.times[-1]
+        self.places = np.stack([recording.column(name) for name in PLACE], axis=1)
+        self.heading: Floats | None = None
+        if recording.has(TURN[0]):
+            turns = np.stack([recording.column(name) for name in TURN], axis=1)
+            ahead = rotations.rotations(turns / np.linalg.norm(turns, axis=1, keepdims=True))[:, :2, 0]
+            self.heading = np.unwrap(np.arctan2(ahead[:, 1], ahead[:, 0]))
+        self.runs = 0
+
+    def rows(self, name: str, which: NDArray[np.bool_] | None = None) -> NDArray[np.bool_]:
+        """The residuals of a group that are fitted, or those of other rows."""
+        return np.repeat(self.fitted if which is None else which, self.wide(name))
+
+    def wide(self, name: str) -> int:
+        """Residuals of a group to a row."""
+        return 3 if name == "place" else 1
+
+    def values(self, paths: Sequence[str]) -> Floats:
+        """The dials as they are, shape (paths,)."""
+        return np.array([float(document.get(self.yard, path)) for path in paths])
+
+    def yard_at(self, paths: Sequence[str], values: Floats) -> Yard:
+        """The yard with dials at other values, shape (paths,)."""
+        return self.yard.edit_all([(path, float(one)) for path, one in zip(paths, values, strict=True)])
+
+    def job(self, paths: Sequence[str], values: Floats) -> Job:
+        """The job of the drill with dials at other values, shape (paths,)."""
+        yard = self.yard_at(paths, values)
+        return job_of(yard, yard.drill(self.drill.id).replace(targets=()), yard.craft_for(self.drill))
+
+    def residuals(self, paths: Sequence[str], values: Floats) -> dict[str, Floats]:
+        """Ours less what was told, by group: places row by row in m, headings in rad. Where a run ends before the
+        recording does its last row holds."""
+        self.runs += 1
+        self.told(self.runs)
+        made = run.execute(self.job(paths, values))
+        ours = np.stack([np.interp(self.times, made.t, made.column(name)) for name in PLACE], axis=1)
+        found = {"place": np.nan_to_num(ours - self.places, nan=1e6, posinf=1e6, neginf=-1e6).ravel()}
+        if self.heading is not None:
+            ahead = rotations.rotations(np.nan_to_num(made.columns(*TURN)))[:, :2, 0]
+            angle = np.interp(self.times, made.t, np.unwrap(np.arctan2(ahead[:, 1], ahead[:, 0])))
+            away = angle - self.heading
+            found["heading"] = away - 2.0 * np.pi * np.round(away[0] / (2.0 * np.pi))
+        return found
+
+    def weighed(self, paths: Sequence[str], values: Floats, scales: dict[str, float]) -> Floats:
+        """All residuals that are fitted in times of their noise, shape (n,)."""
+        found = self.residuals(paths, values)
+        every = [np.clip(found[name] / scales[name], -1e6, 1e6)[self.rows(name)] for name in found]
+        return np.concatenate(every)
+
+
+def _chosen(task: _Task, paths: Sequence[str], locked: Sequence[str]) -> tuple[str, ...]:
+    job = job_of(task.yard, task.drill, task.yard.craft_for(task.drill))
+    known = [path for path, _ in sensitivity.paths_of(job)]
+    for path in (*paths, *locked):
+        if document.dial_at(task.yard, path) is None:
+            raise refuse(path, "is no dial", close_match(path, known))
+    if paths:
+        free = tuple(path for path in paths if path not in locked)
+        if not free:
+            raise refuse("dials", "are all locked", "one that may move at least")
+        return free
+    free = tuple(path for path in known if path not in locked)
+    if not free:
+        raise refuse("dials", "are all locked", "one that may move at least")
+    return _telling(task, free)
+
+
+def _telling(task: _Task, paths: tuple[str, ...]) -> tuple[str, ...]:
+    """The dials of which the recording tells most and that are not told by the others: the next one is always that
+    whose slope is farthest from what those before it span (pivoted Gram-Schmidt, any text on numerics)."""
+    first = task.values(paths)
+    bounds = _bounds(task.yard, paths, first)
+    begun = task.residuals(paths, first)
+    slopes = _slopes(task, paths, first, bounds, {name: max(_rms(values), 1e-9) for name, values in begun.items()})
+    chosen: list[int] = []
+    left = slopes.copy()
+    largest = float(np.linalg.norm(slopes, axis=0).max(initial=0.0))
+    while len(chosen) < min(MOST_DIALS, len(paths)):
+        size = np.linalg.norm(left, axis=0)
+        best = int(np.argmax(size))
+        if size[best] <= 0.02 * largest:
+            break
+        chosen.append(best)
+        way = left[:, best] / size[best]
+        left = left - np.outer(way, way @ left)
+    if not chosen:
+        raise refuse("dials", "do nothing in this recording", "dials that the drill answers to, with --dial")
+    return tuple(paths[k] for k in sorted(chosen))
+
+
+def _bounds(yard: Yard, paths: Sequence[str], first: Floats) -> tuple[Floats, Floats, Floats]:
+    """Least and greatest value of each dial, and its size: what a share of it is counted by."""
+    dials = [document.dial_at(yard, path) for path in paths]
+    low = np.array([max(one.low, -1e12) if one is not None else -1e12 for one in dials])
+    high = np.array([min(one.high, 1e12) if one is not None else 1e12 for one in dials])
+    slider = np.array([one.slider[1] - one.slider[0] if one is not None else 1.0 for one in dials])
+    size = np.where(np.abs(first) > 1e-9, np.abs(first), 0.1 * slider)
+    return low, high, size
+
+
+def _search(
+    task: _Task,
+    paths: Sequence[str],
+    first: Floats,
+    bounds: tuple[Floats, Floats, Floats],
+    scales: dict[str, float],
+    most: int,
+) -> Floats:
+    """Levenberg and Marquardt's step in dials by their size, kept within their bounds."""
+    low, high, size = bounds
+    at, damping = np.clip(first, low, high), 1e-3
+    now = task.weighed(paths, at, scales)
+    for _ in range(most):
+        slopes = _slopes(task, paths, at, bounds, scales, now)
+        free = ~((at <= low) & (slopes.T @ now > 0.0)) & ~((at >= high) & (slopes.T @ now < 0.0))
+        if not free.any():
+            break
+        normal, push = slopes[:, free].T @ slopes[:, free], slopes[:, free].T @ now
+        gained = 0.0
+        while damping < 1e9:
+            step = np.zeros(len(at))
+            step[free] = np.linalg.solve(normal + damping * np.diag(np.maximum(np.diag(normal), 1e-12)), -push)
+            tried = np.clip(at + step * size, low, high)
+            other = _tried(task, paths, tried, scales)
+            if other is not None and other @ other < now @ now:
+                gained = 1.0 - float(other @ other) / max(float(now @ now), 1e-300)
+                at, now, damping = tried, other, damping / 5.0
+                break
+            damping *= 4.0
+        if gained < 1e-9:
+            break
+    return at
+
+
+def _tried(task: _Task, paths: Sequence[str], values: Floats, scales: dict[str, float]) -> Floats | None:
+    """The residuals there; None where the documents take no such values together."""
+    try:
+        return task.weighed(paths, values, scales)
+    except Refused:
+        return None
+
+
+def _slopes(
+    task: _Task,
+    paths: Sequence[str],
+    at: Floats,
+    bounds: tuple[Floats, Floats, Floats],
+    scales: dict[str, float],
+    now: Floats | None = None,
+) -> Floats:
+    """Change of each weighed residual by a change of each dial by its size, shape (residuals, dials), from differences
+    to one side."""
+    low, high, size = bounds
+    now = task.weighed(paths, at, scales) if now is None else now
+    found = np.zeros((len(now), len(paths)))
+    for k in range(len(paths)):
+        by = STEP * size[k] * (1.0 if at[k] + STEP * size[k] <= high[k] else -1.0)
+        moved = at.copy()
+        moved[k] = min(max(at[k] + by, low[k]), high[k])
+        other = _tried(task, paths, moved, scales)
+        if other is not None and moved[k] != at[k]:
+            found[:, k] = (other - now) / ((moved[k] - at[k]) / size[k])
+    return found
+
+
+def _uncertain(slopes: Floats, size: Floats) -> tuple[Floats, Floats]:
+    """Half of the 95 % interval of each dial, and their correlation: from the inverse of the normal matrix, since the
+    residuals are in times of their noise. A dial that does nothing has NaN."""
+    strong = np.linalg.norm(slopes, axis=0)
+    acts = strong > BLIND * max(float(strong.max(initial=0.0)), 1e-300)
+    spread, correlation = np.full(len(size), np.nan), np.eye(len(size))
+    if acts.any():
+        scaled = slopes[:, acts] / strong[acts]
+        inverse = np.linalg.pinv(scaled.T @ scaled, rcond=1e-12)
+        deviation = np.sqrt(np.maximum(np.diag(inverse), 0.0))
+        spread[acts] = SURE * deviation / strong[acts] * size[acts]
+        safe = np.maximum(deviation, 1e-300)
+        correlation[np.ix_(acts, acts)] = inverse / np.outer(safe, safe)
+    return spread, correlation
+
+
+def _touches(value: float, low: float, high: float, size: float) -> bool:
+    return bool(value - low <= 1e-6 * size or high - value <= 1e-6 * size)
+
+
+def _rms(values: Floats) -> float:
+    return float(np.sqrt(np.mean(values**2))) if len(values) else float("nan")
+
+
+def _memory(values: Floats, rows: NDArray[np.bool_], wide: int) -> float:
+    """Correlation of neighbouring residuals that are fitted."""
+    table = values[rows].reshape(-1, wide)
+    table = table - table.mean(axis=0)
+    power = float(np.sum(table**2))
+    return float(np.sum(table[1:] * table[:-1]) / power) if power > 1e-18 * len(table) else 0.0
