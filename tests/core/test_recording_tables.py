@@ -129,13 +129,26 @@ def test_rows_that_cannot_be_used_are_left_out_and_said(sled):
         ("x,y\n1,2\n3,4\n", "no column of time"),
         ("t,speed\n0,1\n1,2\n2,3\n", "no columns of a place"),
         ("t,x,y\n0,1,2\n", "has 1 rows"),
+        ('t,x,y\n0,"1,2\n1,"2"3,3\n', "is not CSV"),
+        ("t,x,y\n0," + "1" * 200_000 + ",2\n1,2,3\n", "is not CSV"),
         ("t,x,y\n0,1,2\n0,2,3\n0,3,4\n", "never grows"),
         ("t,x,y\n0,a,b\n1,c,d\n2,e,f\n", "can be used"),
+        ("t,x,y\n0,1e300,2\n1,1e300,3\n2,1e300,4\n", "less than or equal|at most|1e"),
+        ("t,x,y\n0,1e300,2\n1e300,1,3\n1e301,1,4\n", "."),
     ],
 )
 def test_a_table_that_is_no_recording_is_refused(text, what, sled):
     with pytest.raises(Refused, match=what):
         recording_taken.taken(recording_table.guess(recording_table.read(text, "lake"), sled.job.craft, Game()))
+
+
+def test_a_game_that_is_farther_away_than_any_start_is_refused(sled):
+    text = "t,x,y\n" + "\n".join(f"{k},{1e9 + k},0" for k in range(30))
+    recording, _ = recording_taken.taken(
+        recording_table.guess(recording_table.read(text, "lake"), sled.job.craft, Game())
+    )
+    with pytest.raises(Refused, match=r"start\.x"):
+        retold.drill_of(recording, sled.job, "far")
 
 
 def test_a_parquet_file_reads_as_the_csv_does_and_a_broken_one_is_refused(sled, tmp_path):

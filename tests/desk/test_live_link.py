@@ -140,6 +140,21 @@ def test_a_game_is_drawn_beside_ours_and_driven_along_with(linked, game, window,
     assert shown.game is None
 
 
+def test_a_game_that_is_too_far_away_is_said_and_nothing_is_driven_or_kept(linked, game, window, qtbot):
+    for tick in range(3):
+        game.send({"type": "telemetry", "tick": tick, "position": [1e11, 0, 0.5], "velocity": [1e11, 0, 0]})
+    qtbot.waitUntil(lambda: linked.link.telling() is not None, timeout=20_000)
+    drills = window.session.yard.drills
+    QTest.mouseClick(linked.along_button, Qt.MouseButton.LeftButton)
+    assert not window.driver.is_on
+    assert not window.header.drive.isChecked()
+    assert "cannot be driven along with: start.x" in window.notice.words.text()
+    window.show_page("Hand-over")
+    QTest.mouseClick(linked.keep_button, Qt.MouseButton.LeftButton)
+    assert "start.x" in window.notice.words.text()
+    assert window.session.yard.drills == drills
+
+
 def test_what_a_game_did_is_kept_as_a_drill_after_it_left_and_the_run_is_held_against_it(
     linked, game, window, qtbot, tmp_path
 ):

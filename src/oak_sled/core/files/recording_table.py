@@ -100,7 +100,10 @@ def _parquet(path: Path) -> Table:
 
 def read(text: str, name: str) -> Table:
     """The table in a text: a header, then a row a tick."""
-    rows = [row for row in csv.reader(text.splitlines()) if any(cell.strip() for cell in row)]
+    try:
+        rows = [row for row in csv.reader(text.splitlines(), strict=True) if any(cell.strip() for cell in row)]
+    except csv.Error as error:
+        raise refuse(name, f"is not CSV: {error}", "commas between the columns, a row a tick") from None
     if len(rows) < 3:
         raise refuse(name, f"has {max(len(rows) - 1, 0)} rows", "a header, then a row a tick, two at least")
     head, columns = rows[0], {}

@@ -8,6 +8,7 @@ import io
 import numpy as np
 
 from oak_sled.core.assembly.jobs import Job
+from oak_sled.core.base import document
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import refuse
 from oak_sled.core.link.messages import Hello, Telemetry
@@ -117,8 +118,9 @@ class Take:
             raise refuse("telemetry", f"{self.hello.name} has told {self._count} messages", "at least two")
         times = self._rows[first:end, 0] - self._rows[first, 0]
         told = self._columns(first, end)
-        columns = [Column(name=name, values=tuple(values.tolist())) for name, values in told.items()]
-        return Recording(
+        columns = [document.built(Column, name, name=name, values=tuple(one.tolist())) for name, one in told.items()]
+        return document.built(
+            Recording, "telemetry",
             name=self.hello.name, ticks=self.hello.ticks, t=Column(name="t", values=tuple(times.tolist())),
             columns=tuple(columns),
         )  # fmt: skip

@@ -9,7 +9,7 @@ import numpy as np
 
 from oak_sled.core.assembly import starts
 from oak_sled.core.assembly.jobs import Job
-from oak_sled.core.base import units
+from oak_sled.core.base import document, units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import close_match
 from oak_sled.core.results import recorded, rotations
@@ -25,7 +25,8 @@ LONGEST = 7200.0
 
 def start_of(state: Floats, craft: Craft, ground: Ground) -> Start:
     """The start of a craft whose first body begins in a state: place, attitude, velocity and spin, shape (13,), world
-    axes. One that is lower than the craft stands is put where it stands."""
+    axes. One that is lower than the craft stands is put where it stands. Raises `Refused` for one that is farther or
+    faster than any start."""
     axes = rotations.rotation(state[3:7])
     heading = math.atan2(axes[1, 0], axes[0, 0])
     pitch = math.asin(min(max(-axes[2, 0], -1.0), 1.0))
@@ -33,7 +34,9 @@ def start_of(state: Floats, craft: Craft, ground: Ground) -> Start:
     cos, sin = math.cos(heading), math.sin(heading)
     centre = craft.singles[0].body.centre()
     velocity, spin = state[7:10], state[10:13]
-    start = Start(
+    start = document.built(
+        Start,
+        "start",
         x=state[0] - (cos * centre[0] - sin * centre[1]),
         y=state[1] - (sin * centre[0] + cos * centre[1]),
         heading_deg=math.degrees(heading),
@@ -80,10 +83,12 @@ def tracks_of(recording: Recording, craft: Craft) -> tuple[Track, ...]:
 
 def drill_of(recording: Recording, job: Job, name: str) -> Drill:
     """A drill that begins as a recording does, with its inputs, and is held against it. job : of the craft that it is
-    of, on its ground."""
+    of, on its ground. Raises `Refused` for one that no drill can begin as."""
     told = recorded.as_run(recording, job)
     seconds = min(max(recording.duration, 0.05), LONGEST)
-    return Drill(
+    return document.built(
+        Drill,
+        "drill",
         id=name,
         title=f"{recording.name}, {units.fixed(seconds, 's', 0)}"[:80],
         ground=job.ground.id,

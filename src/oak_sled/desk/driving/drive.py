@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication, QLineEdit
 
 from oak_sled.core.advice import cautions, cost
 from oak_sled.core.base import units
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.kernel import state
 from oak_sled.core.project import shelf
 from oak_sled.core.project.live import LiveDrive
@@ -101,8 +102,13 @@ class Driver(QObject):
         if self.is_on:
             return
         job = self.session.job()
-        self.along = along
-        self.drive = LiveDrive(job if along is None else along.job(job))
+        if along is not None:
+            try:
+                job = along.job(job)
+            except Refused as wrong:
+                self.session.say(f"{along.name} cannot be driven along with: {wrong.faults[0]}", True)
+                return
+        self.along, self.drive = along, LiveDrive(job)
         self.hand.release()
         self.paused = False
         self._owed, self._last = 0.0, time.perf_counter()
@@ -152,7 +158,12 @@ class Driver(QObject):
 
     def _keep(self, drive: LiveDrive, along: Along | None) -> None:
         made = drive.finish()
-        recording = None if along is None else along.recording()
+        recording = None
+        if along is not None:
+            try:
+                recording = along.recording()
+            except Refused as wrong:  # the drive is kept without it
+                self.session.say(str(wrong.faults[0]), True)
         if recording is not None:
             made = replace(made, job=replace(made.job, drill=made.job.drill.replace(recording=recording)))
         made = self._seen(made)
