@@ -6,7 +6,9 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QMenu
 
+from oak_sled.core.base import document
 from oak_sled.core.base.axes import Axes
 from oak_sled.core.results import traces
 from oak_sled.core.yard.recording import PLACE
@@ -60,6 +62,34 @@ def test_a_table_is_guessed_taken_and_held_against_every_dial(page, window, qtbo
     window.session.undo()
     idle()
     assert window.session.drill.recording is None
+
+
+def test_dials_are_fitted_to_the_table_as_one_step_and_undone(page, window, qtbot, idle, tmp_path):
+    thrust, file = "crafts.fan_sled.parts.fan.thrust", tmp_path / "lake.csv"
+    written(window.session.shown.run, file, Axes(), 1.0, "m")
+    page.files.import_recording(file)
+    qtbot.waitUntil(page.recording.isVisible, timeout=20_000)
+    menu = QMenu()
+    page._fill_drill(menu)
+    assert not any(action.menu() for action in menu.actions()), "no recording, no fit"
+    QTest.mouseClick(page.recording.take_button, Qt.MouseButton.LeftButton)
+    idle()
+    window.session.edit(thrust, 500.0)
+    idle()
+    off = np.nanmax(traces.values(window.session.shown.run, "off.place"))
+    menu = QMenu()
+    page._fill_drill(menu)
+    offered = next(action.menu() for action in menu.actions() if action.menu())
+    assert next(one.text() for one in offered.actions()) == "those that it tells most of"
+    next(one for one in offered.actions() if one.text() == "Fan").trigger()
+    qtbot.waitUntil(lambda: not window.session.background.is_busy, timeout=120_000)
+    idle()
+    assert document.get(window.session.yard, thrust) > 530.0
+    assert np.nanmax(traces.values(window.session.shown.run, "off.place")) < 0.5 * off
+    assert "held out" in window.notice.words.text()
+    assert "thrust 500" in window.notice.words.text()
+    window.session.undo()
+    assert document.get(window.session.yard, thrust) == 500.0
 
 
 def test_what_is_wrong_is_chosen_otherwise_and_the_path_follows(page, window, qtbot, tmp_path):

@@ -13,7 +13,7 @@ import re
 import weakref
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cache
-from typing import Any, ClassVar, Self, TypeVar, get_args
+from typing import Any, ClassVar, Self, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, ValidationInfo, model_validator
 
@@ -22,7 +22,6 @@ from oak_sled.core.base import units
 from oak_sled.core.base.dial import Dial
 from oak_sled.core.base.faults import Fault, Refused, close_match, refuse
 
-Model = TypeVar("Model", bound=BaseModel)
 _NAMED = re.compile(r"([a-z][a-z0-9_.]*): (.*)", re.DOTALL)
 ID_PATTERN = r"^[a-z][a-z0-9_]{0,39}$"
 
@@ -234,20 +233,12 @@ def _path_of(location: tuple[Any, ...], data: Any) -> str:
     return ".".join(pieces)
 
 
-def checked(model: type[Frozen], data: Any, where: str = "") -> Any:
-    """`data` validated as `model`; raises `Refused` with every fault."""
+def checked(model: type[Frozen], data: Any, where: str = "", context: object = FROM_FILE) -> Any:
+    """`data` validated as `model`; raises `Refused` with every fault. context : None for what is in no file's terms."""
     try:
-        return model.model_validate(data, context=FROM_FILE)
+        return model.model_validate(data, context=context)
     except ValidationError as error:
         raise Refused(faults_of(error, where, data)) from error
-
-
-def built(model: type[Model], where: str, **fields: Any) -> Model:
-    """A document of fields that came from outside; raises `Refused` with every fault."""
-    try:
-        return model(**fields)
-    except ValidationError as error:
-        raise Refused(faults_of(error, where, fields)) from error
 
 
 def member(items: tuple[Any, ...], name: str, where: str) -> Any:

@@ -8,7 +8,7 @@ import re
 import numpy as np
 from numpy.typing import NDArray
 
-from oak_sled.core.base import document, units
+from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import refuse
 from oak_sled.core.files.recording_table import Guess, places_of, stacked
@@ -21,8 +21,8 @@ from oak_sled.core.yard.recording import (
     PLACE,
     SPINS,
     TURN,
-    Column,
     Recording,
+    of_columns,
 )
 
 JUMP = 30.0
@@ -84,13 +84,8 @@ def taken(of: Guess) -> tuple[Recording, tuple[str, ...]]:
         own = re.sub(r"\W+", "_", name).strip("_")
         if name not in used and own and np.isfinite(values[keep]).all() and len(found) < MOST_COLUMNS:
             found[NUMBER + own] = values[keep]
-    columns_told = [document.built(Column, name, name=name, values=tuple(one.tolist())) for name, one in found.items()]
-    recording = document.built(
-        Recording, table.name,
-        name=table.name[:80] or "a game", ticks=float(np.clip(1.0 / np.median(steps), 1e-3, 2000.0)),
-        t=Column(name="t", values=tuple(t.tolist())), columns=tuple(columns_told),
-    )  # fmt: skip
-    return recording, tuple(notes)
+    rate = float(np.clip(1.0 / np.median(steps), 1e-3, 2000.0))
+    return of_columns(table.name[:80] or "a game", rate, t, found), tuple(notes)
 
 
 def _headed(of: Guess, keep: NDArray[np.bool_], notes: list[str]) -> Floats:

@@ -8,14 +8,13 @@ import io
 import numpy as np
 
 from oak_sled.core.assembly.jobs import Job
-from oak_sled.core.base import document
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import refuse
 from oak_sled.core.link.messages import Hello, Telemetry
 from oak_sled.core.results import recorded
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.game import Game
-from oak_sled.core.yard.recording import INPUT, MOST_ROWS, MOVES, NUMBER, PLACE, SPINS, TURN, Column, Recording
+from oak_sled.core.yard.recording import INPUT, MOST_ROWS, MOVES, NUMBER, PLACE, SPINS, TURN, Recording, of_columns
 
 MOST_TICKS = 1_000_000
 """Ticks that are kept of one take."""
@@ -117,13 +116,7 @@ class Take:
         if end - first < 2:
             raise refuse("telemetry", f"{self.hello.name} has told {self._count} messages", "at least two")
         times = self._rows[first:end, 0] - self._rows[first, 0]
-        told = self._columns(first, end)
-        columns = [document.built(Column, name, name=name, values=tuple(one.tolist())) for name, one in told.items()]
-        return document.built(
-            Recording, "telemetry",
-            name=self.hello.name, ticks=self.hello.ticks, t=Column(name="t", values=tuple(times.tolist())),
-            columns=tuple(columns),
-        )  # fmt: skip
+        return of_columns(self.hello.name, self.hello.ticks, times, self._columns(first, end))
 
     def _columns(self, first: int, end: int | None = None) -> dict[str, Floats]:
         """Columns from a row to before another, as `Recording` names them: a spin only where all of it was told, and 0

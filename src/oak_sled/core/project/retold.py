@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 
@@ -11,6 +12,7 @@ from oak_sled.core.assembly import starts
 from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base import document, units
 from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.document import Frozen
 from oak_sled.core.base.faults import close_match
 from oak_sled.core.results import recorded, rotations
 from oak_sled.core.results.run import Run
@@ -21,6 +23,11 @@ from oak_sled.core.yard.recording import INPUT, MOVES, PLACE, SPINS, TURN, Recor
 
 LONGEST = 7200.0
 """s that a drill may last."""
+
+
+def _built(model: type[Frozen], where: str, **fields: Any) -> Any:
+    """A document of numbers that came from a game; raises `Refused` with every fault."""
+    return document.checked(model, fields, where, None)
 
 
 def start_of(state: Floats, craft: Craft, ground: Ground) -> Start:
@@ -34,7 +41,7 @@ def start_of(state: Floats, craft: Craft, ground: Ground) -> Start:
     cos, sin = math.cos(heading), math.sin(heading)
     centre = craft.singles[0].body.centre()
     velocity, spin = state[7:10], state[10:13]
-    start = document.built(
+    start = _built(
         Start,
         "start",
         x=state[0] - (cos * centre[0] - sin * centre[1]),
@@ -86,7 +93,7 @@ def drill_of(recording: Recording, job: Job, name: str) -> Drill:
     of, on its ground. Raises `Refused` for one that no drill can begin as."""
     told = recorded.as_run(recording, job)
     seconds = min(max(recording.duration, 0.05), LONGEST)
-    return document.built(
+    return _built(
         Drill,
         "drill",
         id=name,

@@ -1,12 +1,14 @@
 """The document of a recording: what a game did over time, row by row, in SI units and the axes of the bench."""
 
 import functools
+from collections.abc import Mapping
 from typing import Annotated, Self
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
+from oak_sled.core.base import document
 from oak_sled.core.base.document import Frozen
 
 MOST_ROWS = 40_000
@@ -107,3 +109,15 @@ class Recording(Frozen):
     def inputs(self) -> tuple[str, ...]:
         """The channels whose inputs it tells."""
         return tuple(one.name.removeprefix(INPUT) for one in self.columns if one.name.startswith(INPUT))
+
+
+def of_columns(name: str, ticks: float, t: NDArray[np.float64], told: Mapping[str, NDArray[np.float64]]) -> Recording:
+    """A recording of columns by their names, each of shape (rows,); raises `Refused` with what is wrong with them."""
+    data = {
+        "name": name,
+        "ticks": ticks,
+        "t": {"name": "t", "values": tuple(t.tolist())},
+        "columns": [{"name": own, "values": tuple(values.tolist())} for own, values in told.items()],
+    }
+    made: Recording = document.checked(Recording, data, "recording", None)
+    return made

@@ -17,7 +17,7 @@ from oak_sled.core.yard.event import SAYS, Event, What
 from oak_sled.core.yard.naming import free_name
 from oak_sled.core.yard.tie import Tie
 from oak_sled.desk.drawing.drawingpage import DrawingPage
-from oak_sled.desk.drill import eventtargets, trimming
+from oak_sled.desk.drill import eventtargets, fitting, trimming
 from oak_sled.desk.drill.castties import CastTies
 from oak_sled.desk.drill.channelpaint import Pick
 from oak_sled.desk.drill.channelstrips import ChannelStrips
@@ -220,6 +220,8 @@ class DrillPage(DrawingPage):
         menu.addAction("Inputs from a CSV file...", self.files.ask_import)
         menu.addAction("Inputs to a CSV file...", self.files.ask_export)
         menu.addAction("What a game did, from a table...", self.files.ask_recording)
+        if self.session.drill.recording is not None:
+            fitting.fill(menu, self.session)
 
     def targets_of(self, what: str) -> tuple[str, ...]:
         """Targets of an event of that kind."""
