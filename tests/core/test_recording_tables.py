@@ -162,6 +162,10 @@ def test_a_parquet_file_reads_as_the_csv_does_and_a_broken_one_is_refused(sled, 
     parquet = recording_table.load(tmp_path / "lake.parquet")
     assert list(parquet.columns) == list(csv.columns)
     assert all(np.array_equal(parquet.columns[name], csv.columns[name]) for name in csv.columns)
+    pq.write_table(pa.table({"t": np.zeros(recording_table.MOST_READ + 1)}), tmp_path / "long.parquet")
+    assert (tmp_path / "long.parquet").stat().st_size < 100_000, "it unpacks to a thousand times its bytes"
+    with pytest.raises(Refused, match="has 1000001 rows"):
+        recording_table.load(tmp_path / "long.parquet")
     (tmp_path / "bad.parquet").write_bytes(b"no such thing")
     with pytest.raises(Refused, match="cannot be read"):
         recording_table.load(tmp_path / "bad.parquet")

@@ -20,9 +20,11 @@ from oak_sled.core.base.faults import refuse
 from oak_sled.core.results import rotations
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.game import Game
-from oak_sled.core.yard.recording import INPUT, PLACE, TURN
+from oak_sled.core.yard.recording import INPUT, MOST_COLUMNS, PLACE, TURN
 
 MOST_BYTES = 200_000_000
+MOST_READ = 1_000_000
+"""Rows of a Parquet file that are read: it may unpack to far more than its bytes."""
 _HEAD = re.compile(r"^\s*(?P<name>[^\[\]()]*?)\s*([\[(](?P<unit>[^\])]*)[\])])?\s*$")
 _TIMES = ("t", "time", "seconds", "timestamp", "tick", "ticks", "frame", "frames", "ms")
 _GROUPS = {
@@ -89,6 +91,10 @@ def _parquet(path: Path) -> Table:
 
     disk.open_regular(path, "a Parquet file").close()
     try:
+        whole = pq.ParquetFile(path).metadata
+        if whole.num_rows > MOST_READ or whole.num_columns > MOST_COLUMNS:
+            what = f"has {whole.num_rows} rows of {whole.num_columns} columns"
+            raise refuse(str(path), what, f"at most {MOST_READ} rows of {MOST_COLUMNS}")
         found = pq.read_table(path)
         names = [one for one in found.column_names if pa.types.is_floating(found.schema.field(one).type)
                  or pa.types.is_integer(found.schema.field(one).type)]  # fmt: skip
