@@ -9,6 +9,7 @@ import pytest
 from pydantic import ValidationError
 
 from oak_sled.core.assembly import jobs, starts
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.files import yard_json
 from oak_sled.core.link.messages import Hello, Telemetry
 from oak_sled.core.link.telemetry import Take
@@ -162,6 +163,7 @@ def test_inputs_that_are_no_channel_and_channels_without_input_are_said():
         ({"position.z": None}, "there is no 'position.z'"),
         ({"rotation.w": (1.0, 1.0, 1.0)}, "there is no 'rotation.x'"),
         ({"position.x": (0.0, float("nan"), 1.0)}, "finite"),
+        ({"t": (0.0, 1.0, 8000.0)}, "lasts 8000 s"),
         ({"t": (0.0,), "position.x": (0.0,), "position.y": (0.0,), "position.z": (0.0,)}, "at least two"),
     ],
 )
@@ -200,6 +202,11 @@ def test_a_take_is_told_from_any_row_on_and_its_newest_stretch():
     assert newest.ticks == 120
     assert newest.first_tick == run.ticks - 100 - 120
     assert np.allclose(newest.column("position.x"), run.column("position.x")[-121:], atol=1e-9)
+    take.add(Telemetry(tick=10**9, position=(0.0, 0.0, 0.0)))
+    assert take.told(run.job, 1.0).ticks <= 121, "a tick far ahead costs no memory"
+    assert take.told(run.job, np.inf).ticks <= recorded.MOST_TICKS
+    with pytest.raises(Refused, match="lasts"):
+        take.recording()
     part = take.recording(100, 150)
     assert part.t.values[0] == 0.0
     assert len(part.t.values) == 50

@@ -26,6 +26,8 @@ OFF = {
     "height": ("off the recording: height", "m"),
 }
 """By how much a run is off what a game told: the words and the unit."""
+MOST_TICKS = 1_000_000
+"""Ticks of ours that are made of what a game told: it may name any tick."""
 FASTEST_STILL = 0.05
 """m/s under which a motion has no heading, where a game tells no attitude."""
 
@@ -94,6 +96,7 @@ def run_of(told: Mapping[str, Floats], times: Floats, job: Job, first_tick: int 
     """
     layout = Layout.of(job)
     last = max(math.floor(float(times[-1]) * job.ticks + 1e-6), first_tick)
+    last = min(last, first_tick + MOST_TICKS)
     at = np.asarray(np.arange(first_tick, last + 1) * job.dt, dtype=np.float64)
     found: dict[str, Floats] = {}
     for name, values in told.items():

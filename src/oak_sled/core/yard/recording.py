@@ -14,6 +14,8 @@ from oak_sled.core.base.document import Frozen
 MOST_ROWS = 40_000
 """Rows of a recording: eleven minutes of a game at 60 ticks a second."""
 MOST_COLUMNS = 160
+LONGEST = 7200.0
+"""s from its first row to its last, as of a drill."""
 LARGEST = 1e12
 
 PLACE = tuple(f"position.{axis}" for axis in "xyz")
@@ -74,6 +76,8 @@ class Recording(Frozen):
         back = np.flatnonzero(np.diff(self.t.array) <= 0.0)
         if len(back):
             raise ValueError(f"t: row {back[0] + 2} is not later than the row before (times that grow)")
+        if self.duration > LONGEST:
+            raise ValueError(f"t: lasts {self.duration:g} s (at most {LONGEST:g} s)")
         for one in self.columns:
             if names.count(one.name) > 1:
                 raise ValueError(f"columns: {one.name!r} is there twice (each once)")
