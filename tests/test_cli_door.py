@@ -370,7 +370,7 @@ def test_a_fit_finds_what_the_game_has_says_what_was_guessed_and_saves_it(tmp_pa
         (("demo:fan-sled", "--to", LAKE, "--dial", "crafts.fan_sled.parts.fan.push"), "is no dial"),
         (("demo:fan-sled", "--to", LAKE, "--dial", "crafts.fan_sled.parts.fan.thrust", "--lock",
           "crafts.fan_sled.parts.fan.thrust"), "all locked"),
-        (("demo:fan-sled", "--to", Path(__file__)), "no column of time"),
+        (("demo:fan-sled", "--to", Path(__file__)), "is not CSV"),
     ],
 )  # fmt: skip
 def test_a_fit_that_cannot_be_is_one_line_with_what_would_be_right(given, what):

@@ -110,7 +110,8 @@ def test_what_is_wrong_is_chosen_otherwise_and_the_path_follows(page, window, qt
             assert panel.buttons[name].text().endswith(option)
             game = panel.guess.game
             assert game.up[-1] != game.forward[-1]
-    QTest.keyClick(panel, Qt.Key.Key_Escape)
+    window.notice.hide()
+    QTest.keyClick(panel.take_button, Qt.Key.Key_Escape)
     assert not panel.isVisible()
     assert page.strips.isVisible()
     assert len(window.session.yard.drills) == len({one.id for one in window.session.yard.drills})

@@ -519,6 +519,8 @@ class Window(QMainWindow):
             self.inputs.hide()
         elif self.help.isVisible():
             self.help.hide()
+        elif self.drill_page.recording.isVisible():
+            self.drill_page.recording.leave()
         elif self.page_stack.currentWidget() is self.beginning.page:
             self.show_page("Bench")
         elif self.beginning.bar.isVisible():

@@ -9,7 +9,7 @@ from typing import cast
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from oak_sled.core.base import units
@@ -107,12 +107,6 @@ class RecordingPanel(QWidget):
         self.setVisible(shown)
         for part in self._hidden:
             part.setVisible(not shown)
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() == Qt.Key.Key_Escape:
-            self.leave()
-            return
-        super().keyPressEvent(event)
 
     def _lay(self, guess: Guess) -> None:
         """Fills in all of it for a table as it is taken now."""
