@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
-from oak_sled.core.base import document
+from oak_sled.core.base import document, units
 from oak_sled.core.base.document import Frozen
 
 MOST_ROWS = 40_000
@@ -77,7 +77,8 @@ class Recording(Frozen):
         if len(back):
             raise ValueError(f"t: row {back[0] + 2} is not later than the row before (times that grow)")
         if self.duration > LONGEST:
-            raise ValueError(f"t: lasts {self.duration:g} s (at most {LONGEST:g} s)")
+            lasts, most = units.plain(self.duration, "s"), units.plain(LONGEST, "s")
+            raise ValueError(f"t: lasts {lasts} (at most {most})")
         for one in self.columns:
             if names.count(one.name) > 1:
                 raise ValueError(f"columns: {one.name!r} is there twice (each once)")
