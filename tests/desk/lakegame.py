@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import socket
 import threading
@@ -36,7 +37,8 @@ class Game:
         return [message["type"] for message in self.heard]
 
     def close(self):
-        self.line.shutdown(socket.SHUT_RDWR)
+        with contextlib.suppress(OSError):  # where the other side has ended it
+            self.line.shutdown(socket.SHUT_RDWR)
         self.reader.join(20)
         self.line.close()
 

@@ -140,6 +140,33 @@ def test_a_game_is_drawn_beside_ours_and_driven_along_with(linked, game, window,
     assert shown.game is None
 
 
+@pytest.mark.parametrize("end", ["anew", "death"])
+def test_a_game_that_begins_anew_or_dies_ends_the_drive_which_is_kept_with_what_it_did(
+    end, linked, game, window, qtbot
+):
+    run = window.session.shown.run
+    played(game, run, 100)
+    link = linked.link
+    qtbot.waitUntil(lambda: link.telling() is not None and len(link.takes[link.telling()]) == 100, timeout=20_000)
+    QTest.mouseClick(linked.along_button, Qt.MouseButton.LeftButton)
+    played(game, run, 160, first=100)
+    qtbot.waitUntil(lambda: window.driver.drive.ticks == 120, timeout=20_000)
+    for act in (window.driver.restart, window.driver.to_start, window.driver.step):
+        act()  # none of them parts the two
+        assert window.driver.drive.ticks == 120
+        assert "gives the ticks of this drive" in window.notice.words.text()
+    if end == "anew":
+        played(game, run, 2)
+    else:
+        game.line.shutdown(socket.SHUT_WR)
+    qtbot.waitUntil(lambda: not window.driver.is_on, timeout=20_000)
+    assert not window.header.drive.isChecked()
+    made = window.session.shown.run
+    assert made.ticks == 120
+    assert len(made.job.drill.recording.t.values) == 61
+    assert linked.link.take_to_keep() is not None
+
+
 def test_a_game_that_is_too_far_away_is_said_and_nothing_is_driven_or_kept(linked, game, window, qtbot):
     for tick in range(3):
         game.send({"type": "telemetry", "tick": tick, "position": [1e11, 0, 0.5], "velocity": [1e11, 0, 0]})

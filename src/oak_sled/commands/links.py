@@ -58,7 +58,8 @@ def link(
     server.start()
     ports = server.ports
     print(f"listening on {host}: tcp and udp {ports['tcp']}, web {ports['web']}", flush=True)
-    print(f"a game for a browser: http://{host}:{ports['web']}/", flush=True)
+    where = f"http://{f'[{host}]' if ':' in host else host}:{ports['web']}/"
+    print(f"a game for a browser: {where}{'?token=TOKEN' if token else ''}", flush=True)
     teller = Teller(made.game)
     file = _File(yard)
     end = time.monotonic() + seconds if seconds > 0.0 else float("inf")

@@ -31,8 +31,6 @@ class Take:
     def __init__(self, hello: Hello, game: Game):
         self.hello, self.game = hello, game
         self._begin()
-        self.takes = 0
-        """Count of the times that it began anew."""
 
     def _begin(self) -> None:
         self.inputs: list[str] = []
@@ -49,7 +47,6 @@ class Take:
     def add(self, told: Telemetry) -> None:
         """One message more; tick 0 begins anew."""
         if told.tick == 0:
-            self.takes += self._count > 0
             self._begin()
         if self._count >= MOST_TICKS:
             return

@@ -25,7 +25,6 @@ class Along:
     def __init__(self, link: LiveLink, game: Game):
         self.link, self.game, self.take = link, game, link.takes[game]
         self.name = game.name
-        self._began = self.take.takes
         self._first = self._read = max(len(self.take) - 1, 0)
         self._done = 0
         self.said: set[str] = set()
@@ -34,7 +33,7 @@ class Along:
     @property
     def has_ended(self) -> bool:
         """True once the game is gone, or began anew."""
-        return self.link.takes.get(self.game) is not self.take or self.take.takes != self._began
+        return self.link.takes.get(self.game) is not self.take
 
     def job(self, job: Job) -> Job:
         """A job that begins where the game is now."""
@@ -76,6 +75,6 @@ class Along:
 
     def recording(self) -> Recording | None:
         """Rows of the game since the drive began, None without two rows of it."""
-        if self._read <= self._first or self.take.takes != self._began:
+        if self._read <= self._first:
             return None
         return self.take.recording(self._first, self._read + 1)

@@ -201,6 +201,8 @@ class Driver(QObject):
 
     def restart(self) -> None:
         """Begins the drive anew."""
+        if self._is_led():
+            return
         if self.drive is not None:
             self.drive.restart()
         self._owed = 0.0
@@ -208,8 +210,14 @@ class Driver(QObject):
 
     def to_start(self) -> None:
         """Puts the crafts back to the start and drives on."""
-        if self.drive is not None:
+        if self.drive is not None and not self._is_led():
             self.drive.to_start()
+
+    def _is_led(self) -> bool:
+        """True, and that is said, where a running game gives the ticks: one of ours would part the two."""
+        if self.along is not None:
+            self.session.say(f"{self.along.name} gives the ticks of this drive: F9 ends it")
+        return self.along is not None
 
     def happen(self, event: Event) -> None:
         """An event to the craft on the bench, or to a block, at this moment of the drive."""
@@ -218,6 +226,8 @@ class Driver(QObject):
 
     def step(self) -> None:
         """One tick, while held."""
+        if self._is_led():
+            return
         self._advance(1)
         self._show()
 

@@ -189,14 +189,18 @@ class LiveLink(QObject):
     def _take(self, event: Event) -> None:
         game, message = event.game, event.message
         if isinstance(message, Telemetry) and game in self.takes:
-            self.takes[game].add(message)
+            take = self.takes[game]
+            if message.tick == 0 and len(take) > 0:  # it begins anew; whoever drives along still has what it did
+                self.past = take if len(take) > 1 else self.past
+                self.takes[game] = take = Take(take.hello, self.session.yard.game)
+            take.add(message)
             self._heard[game].append(time.monotonic())
         elif event.what == "joined" and game.hello is not None:
             self.takes[game], self._heard[game] = Take(game.hello, self.session.yard.game), []
             self.session.say(f"{game.name} joined")
         elif event.what == "left":
-            take = self.takes.pop(game, None)
-            self.past = take if take is not None and len(take) > 1 else self.past
+            gone = self.takes.pop(game, None)
+            self.past = gone if gone is not None and len(gone) > 1 else self.past
             self._heard.pop(game, None)
             self.session.say(f"{game.name} left: {event.why}", True)
         elif event.what == "refused":
