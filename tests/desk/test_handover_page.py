@@ -113,14 +113,15 @@ def test_a_report_and_a_motion_are_those_of_the_run_shown_and_are_written(page, 
 
 
 def test_a_film_of_the_run_shows_every_moment_and_can_be_cancelled(window, qtbot, tmp_path):
-    session = window.session
+    session, films = window.session, tmp_path / "films"  # beside it the window may save what is in work
+    films.mkdir()
     session.edit("drills.slalom.duration", 1.0)
     qtbot.waitUntil(lambda: session.shown.run is not None and session.shown.run.duration < 1.5, timeout=30_000)
     before = session.shown.time
-    file = tmp_path / "film.webp"
+    file = films / "film.webp"
     window.filming.write(file)
     assert window.filming.is_busy
-    window.filming.write(tmp_path / "other.webp")
+    window.filming.write(films / "other.webp")
     assert "wait for the run" in window.notice.words.text()
     qtbot.waitUntil(lambda: not window.filming.is_busy, timeout=120_000)
     assert session.shown.time == before, "the cursor is back"
@@ -130,10 +131,10 @@ def test_a_film_of_the_run_shows_every_moment_and_can_be_cancelled(window, qtbot
         first = np.asarray(read.convert("RGB")).astype(int)
         read.seek(25)
         assert np.abs(np.asarray(read.convert("RGB")).astype(int) - first).mean() > 0.2, "it moves"
-    window.filming.write(tmp_path / "broken.png")
+    window.filming.write(films / "broken.png")
     qtbot.waitUntil(lambda: window.filming.painted > 3, timeout=60_000)
     session.background.cancel()
     qtbot.waitUntil(lambda: not window.filming.is_busy, timeout=60_000)
-    assert [one.name for one in tmp_path.iterdir()] == ["film.webp"]
-    window.filming.write(tmp_path / "film.gif")
+    assert [one.name for one in films.iterdir()] == ["film.webp"]
+    window.filming.write(films / "film.gif")
     assert ".gif is no film" in window.notice.words.text()
