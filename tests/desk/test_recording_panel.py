@@ -12,6 +12,7 @@ from oak_sled.core.base import document
 from oak_sled.core.base.axes import Axes
 from oak_sled.core.results import traces
 from oak_sled.core.yard.recording import PLACE
+from oak_sled.desk.drill import fitting
 from oak_sled.desk.drill.recordingpanel import CHOICES, CHOSEN
 
 
@@ -81,7 +82,12 @@ def test_dials_are_fitted_to_the_table_as_one_step_and_undone(page, window, qtbo
     page._fill_drill(menu)
     offered = next(action.menu() for action in menu.actions() if action.menu())
     assert next(one.text() for one in offered.actions()) == "those that it tells most of"
-    next(one for one in offered.actions() if one.text() == "Fan").trigger()
+    fan = next(one for one in offered.actions() if one.text() == "Fan")
+    window.session.locks = set(fitting.by_part(window.session)["Fan"])
+    fan.trigger()
+    qtbot.waitUntil(lambda: "are all locked" in window.notice.words.text(), timeout=20_000)
+    window.session.locks = set()
+    fan.trigger()
     qtbot.waitUntil(lambda: not window.session.background.is_busy, timeout=120_000)
     idle()
     assert document.get(window.session.yard, thrust) > 530.0

@@ -54,7 +54,7 @@ class Host(Protocol):
 @dataclass(frozen=True)
 class Page:
     """A page of the window. says : what it is for, in a line. make : its widget; one with a `restyle` method is told
-    when the colours change, one with a `leave` method when the window closes."""
+    when the colours change."""
 
     name: str
     key: str

@@ -540,10 +540,6 @@ class Window(QMainWindow):
         self.driver.pads.close()
         self.closing.emit()
         self.playbar.set_playing(False)
-        for page in self.pages.values():
-            leave = getattr(page, "leave", None)
-            if leave is not None:
-                leave()
         self.link.close()
         self.keeper.close()
         self.keeper.drop_autosave() if not self.filing.has_work() else self.keeper.autosave()

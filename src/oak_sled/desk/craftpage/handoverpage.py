@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import functools
 import json
-import math
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -18,20 +17,17 @@ from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.link.server import Settings
 from oak_sled.core.portable import alone, folder
-from oak_sled.core.project import retold
 from oak_sled.core.report.leaving import Leaves
 from oak_sled.core.results import run as runs
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.game import Game
-from oak_sled.core.yard.naming import free_name
-from oak_sled.core.yard.yard import Yard
 from oak_sled.desk.craftpage.gamepanel import GamePanel
 from oak_sled.desk.craftpage.reportpreview import Preview
 from oak_sled.desk.driving.along import Along
 from oak_sled.desk.widgets import accessibility, theme
 from oak_sled.desk.widgets.buttons import quiet
 from oak_sled.desk.widgets.settling import once_still
-from oak_sled.desk.work import folders
+from oak_sled.desk.work import folders, retelling
 from oak_sled.desk.work.background import Task
 from oak_sled.desk.work.livelink import LiveLink
 from oak_sled.desk.work.session import Session
@@ -255,21 +251,8 @@ class HandoverPage(QWidget):
     def keep(self) -> None:
         """Keeps what the game did as a drill of the yard, and puts it on the bench."""
         take = self.link.take_to_keep()
-        if take is None:
-            return
-        yard, craft = self.session.yard, self.session.yard.bench.craft
-        name = free_name("game", yard.drills)
-
-        def work() -> Yard:
-            drill = retold.drill_of(take.recording(), jobs.job_of(yard, None, craft), name)
-            return yard.replace(drills=(*yard.drills, drill), bench=yard.bench.replace(drill=name))
-
-        if self.session.attempt(work, "keep what a game did"):
-            kept = self.session.yard.drill(name)
-            job = jobs.job_of(self.session.yard)
-            strange = retold.strange(take.hello.name, take.inputs, take.hello.ticks, job.actors[0].whole, yard.ticks)
-            strange += retold.lifted_words(take.told(job, math.inf), job)
-            self.session.say("; ".join([f"kept as the drill {kept.heading}", *strange]), bool(strange))
+        if take is not None:
+            retelling.keep(self.session, take.recording)
 
     def show_link(self) -> None:
         """Says who is linked, and how a game is."""

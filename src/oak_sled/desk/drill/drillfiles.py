@@ -11,11 +11,9 @@ from oak_sled.core.base.faults import Refused
 from oak_sled.core.files import inputs_csv, recording_table
 from oak_sled.core.files.inputs_csv import Inputs
 from oak_sled.core.files.recording_table import Guess
-from oak_sled.core.project import inputs, retold
-from oak_sled.core.yard.naming import free_name
+from oak_sled.core.project import inputs
 from oak_sled.core.yard.recording import Recording
-from oak_sled.core.yard.yard import Yard
-from oak_sled.desk.work import folders
+from oak_sled.desk.work import folders, retelling
 from oak_sled.desk.work.session import Session
 
 
@@ -71,18 +69,7 @@ class DrillFiles:
 
     def take_recording(self, recording: Recording, notes: tuple[str, ...]) -> None:
         """Makes a drill of a recording, and puts it on the bench."""
-        session, yard = self.session, self.session.yard
-        job, name = session.job(), free_name("recording", yard.drills)
-
-        def made() -> Yard:
-            drill = retold.drill_of(recording, job, name)
-            return yard.replace(drills=(*yard.drills, drill), bench=yard.bench.replace(drill=name))
-
-        if session.attempt(made, "what a game did"):
-            strange = retold.strange(
-                recording.name, recording.inputs, recording.ticks, job.actors[0].whole, session.yard.ticks
-            )
-            session.say("; ".join([f"taken as the drill {session.drill.heading}", *notes[:2], *strange]), bool(notes))
+        retelling.keep(self.session, lambda: recording, notes)
 
     def ask_export(self) -> None:
         """Asks where the inputs go."""

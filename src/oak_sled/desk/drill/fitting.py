@@ -44,6 +44,7 @@ def by_part(session: Session) -> dict[str, tuple[str, ...]]:
 def begin(session: Session, paths: tuple[str, ...] = ()) -> None:
     """Fits, and takes what was found. paths : the dials; none: those that the recording tells most of."""
     yard, drill = session.yard, session.drill
+    locked = tuple(path for path in session.locks if document.dial_at(yard, path) is not None)
 
     def done(found: Fit) -> None:
         if session.yard is not yard:
@@ -59,7 +60,7 @@ def begin(session: Session, paths: tuple[str, ...] = ()) -> None:
         Task(
             "fitting dials to what the game did",
             lambda progress: fit.fit(
-                yard, drill, paths, told=lambda runs: progress(min(runs, USUAL_RUNS - 1), USUAL_RUNS)
+                yard, drill, paths, locked, told=lambda runs: progress(min(runs, USUAL_RUNS - 1), USUAL_RUNS)
             ),
             done,
             refused,
