@@ -4,6 +4,7 @@ from pathlib import Path
 
 from oak_sled import cli
 from oak_sled.commands import manpage
+from oak_sled.core.feel import page as feel
 from oak_sled.core.files import run_table, yard_json
 from oak_sled.core.files.format_page import page
 from oak_sled.core.link import messages
@@ -15,6 +16,7 @@ ROOT = Path(__file__).parents[1]
 ROOT.joinpath("docs/yard-format.md").write_text(page(), encoding="utf-8")
 ROOT.joinpath("docs/cautions.md").write_text(caution.page(), encoding="utf-8")
 ROOT.joinpath("docs/measures.md").write_text(measures.page(), encoding="utf-8")
+ROOT.joinpath("docs/feel.md").write_text(feel.page(), encoding="utf-8")
 ROOT.joinpath("docs/commands.md").write_text(commands.page(), encoding="utf-8")
 ROOT.joinpath("docs/live-link.md").write_text(messages.page(), encoding="utf-8")
 ROOT.joinpath("docs/live-link.schema.json").write_text(messages.schema_text(), encoding="utf-8")

@@ -334,6 +334,7 @@ PRINTING = [
     ("spread", "demo:puck", "--drill", "full_pull", "--measure", "top_speed", "--vary", "ticks=60,120"),
     ("sway", "demo:sledge-train", "--drill", "rear_heavy", "--speeds", "6,8"),
     ("fit", "demo:fan-sled", "--to", str(LAKE), "--dial", "crafts.fan_sled.parts.fan.thrust"),
+    ("character", "demo:fan-sled", "--wish", "icy"),
 ]  # fmt: skip
 
 
@@ -375,6 +376,38 @@ def test_a_fit_finds_what_the_game_has_says_what_was_guessed_and_saves_it(tmp_pa
 )  # fmt: skip
 def test_a_fit_that_cannot_be_is_one_line_with_what_would_be_right(given, what):
     assert what in call("fit", *given, status=2).stderr
+
+
+def test_character_tells_every_word_and_keeps_a_new_one_of_the_craft(tmp_path):
+    saved = tmp_path / "worded.json"
+    done = call("character", "demo:fan-sled", "--keep", "as_it_was", "--save", saved, "--json", "-")
+    told = json.loads(done.stdout)
+    assert told["channels"] == {"drive": "throttle", "turn": "steer", "brake": "brake"}
+    assert 0.5 < told["words"]["icy"]["score"] < 0.95
+    assert told["words"]["icy"]["bands"]["follows"]["speaks"] < 1.0
+    lines = call("character", "demo:fan-sled").stdout
+    assert "icy" in lines
+    assert "against: " in lines
+    again = json.loads(call("character", saved, "--wish", "as_it_was", "--json", "-").stdout)
+    assert again["words"]["as_it_was"]["score"] == 1.0
+    slower = ("--set", "crafts.fan_sled.parts.fan.thrust=200")
+    assert (
+        json.loads(call("character", saved, "--wish", "as_it_was", *slower, "--json", "-").stdout)["words"][
+            "as_it_was"
+        ]["score"]
+        < 0.95
+    )
+
+
+@pytest.mark.parametrize(
+    ("given", "what"),
+    [
+        (("--wish", "icyy"), "icy"), (("--craft", "fan_sledd"), "fan_sled"), (("--keep", "mine"), "--save"),
+        (("--keep", "Not a name", "--save", "there.json"), "name"),
+    ],
+)  # fmt: skip
+def test_a_character_that_cannot_be_told_is_one_line_with_what_would_be_right(given, what):
+    assert what in call("character", "demo:fan-sled", *given, status=2).stderr
 
 
 def test_every_command_that_prints_has_it():

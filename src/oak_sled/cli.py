@@ -15,6 +15,7 @@ from oak_sled.commands import (
     desktop,
     explains,
     exports,
+    feels,
     fits,
     links,
     lists,
@@ -28,14 +29,14 @@ from oak_sled.commands.shared import (
 )
 from oak_sled.core.base.faults import Refused, close_match, one_line, refuse
 
-COMMANDS = (program, desktop, yardfiles, lists, explains, runs, spreads, fits, exports, links)
+COMMANDS = (program, desktop, yardfiles, lists, explains, runs, spreads, fits, feels, exports, links)
 """Modules whose commands are those of the application."""
 
 
 IN_ORDER = (
     "open", "new", "copy", "demos", "list", "run", "check", "tickcheck", "twins", "spread", "sensitivity", "fit",
-    "trim", "sway", "export", "link", "outlook", "why", "laws", "measures", "cautions", "docs", "validate", "upgrade",
-    "schema", "desktop",
+    "character", "trim", "sway", "export", "link", "outlook", "why", "laws", "measures", "cautions", "docs", "validate",
+    "upgrade", "schema", "desktop",
 )  # fmt: skip
 """Commands as help lists them: those that one begins with first."""
 

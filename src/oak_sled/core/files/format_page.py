@@ -23,6 +23,7 @@ from oak_sled.core.yard import (
     law,
     recording,
     ties,
+    wish,
     yard,
 )  # fmt: skip
 
@@ -61,7 +62,7 @@ def page() -> str:
     last: tuple[type[BaseModel], ...] = (ground.Ground, ground.Wall, block.Block, block.Material, block.Pair)
     last += (layer.Layer, layer.LayerPair, joint.Joint, *ties.TIES, ground.Gate, terrain.Patch, terrain.Relief)
     last += (drill.Drill, drill.Start, drill.Member, drill.Track, drill.Knot, event.Event, drill.Target)
-    last += (recording.Recording, recording.Column)
+    last += (recording.Recording, recording.Column, wish.Wish, wish.Band)
     sections += [_section(model, model.__name__) for model in last]
     return "\n".join(sections)
 

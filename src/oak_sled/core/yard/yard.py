@@ -18,6 +18,7 @@ from oak_sled.core.yard.game import Game
 from oak_sled.core.yard.ground import Ground
 from oak_sled.core.yard.naming import unique
 from oak_sled.core.yard.spreads import Spread
+from oak_sled.core.yard.wish import Wish
 
 FORMAT = 4
 """The number of the yard format this program writes. A greater one is refused."""
@@ -75,11 +76,14 @@ class Yard(Frozen):
     cameras: tuple[YardCamera, ...] = Field(
         (), max_length=20, description="how crafts are filmed; no run depends on them"
     )
+    wishes: tuple[Wish, ...] = Field(
+        (), max_length=50, description="words of feel of its own, or its own of a built-in one; no run depends on them"
+    )
     game: Game = Field(Game(), description="units and axes of the game; no run depends on them")
 
     @model_validator(mode="after")
     def _references(self) -> Self:
-        for where in ("crafts", "grounds", "drills", "spreads", "cameras"):
+        for where in ("crafts", "grounds", "drills", "spreads", "cameras", "wishes"):
             unique(where, getattr(self, where))
         self._must_exist("bench.craft", self.bench.craft, self.crafts)
         self._must_exist("bench.ground", self.bench.ground, self.grounds)
@@ -169,8 +173,9 @@ class Yard(Frozen):
         return self.replace(**changes, grounds=grounds, drills=tuple(drills))
 
     def runs_as(self, other: "Yard") -> bool:
-        """True if every run of it is one of `other`: at most the cameras differ, or the units of the game."""
-        told = ("cameras", "game")
+        """True if every run of it is one of `other`: at most cameras, words of feel or the units of the game
+        differ."""
+        told = ("cameras", "game", "wishes")
         return all(getattr(self, name) == getattr(other, name) for name in type(self).model_fields if name not in told)
 
     def edit(self, path: str, value: Any) -> "Yard":
