@@ -20,7 +20,7 @@ from oak_sled.core.base import document
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import Refused, close_match, refuse
 from oak_sled.core.results import rotations, run
-from oak_sled.core.study import sensitivity
+from oak_sled.core.study import descent, sensitivity
 from oak_sled.core.yard.drill import Drill
 from oak_sled.core.yard.recording import PLACE, TURN, Recording
 from oak_sled.core.yard.yard import Yard
@@ -37,6 +37,8 @@ MEMORY = 0.3
 SURE = 1.96
 """Standard deviations of 95 %."""
 MOST_DIALS = 8
+LEAST_TOLD = 0.02
+"""Share of the longest slope that a dial must add to be fitted."""
 BLIND = 1e-6
 """Share of the largest slope below which a dial does nothing in a recording."""
 
@@ -204,17 +206,7 @@ def _telling(task: _Task, paths: tuple[str, ...]) -> tuple[str, ...]:
     bounds = _bounds(task.yard, paths, first)
     begun = task.residuals(paths, first)
     slopes = _slopes(task, paths, first, bounds, {name: max(_rms(values), 1e-9) for name, values in begun.items()})
-    chosen: list[int] = []
-    left = slopes.copy()
-    largest = float(np.linalg.norm(slopes, axis=0).max(initial=0.0))
-    while len(chosen) < min(MOST_DIALS, len(paths)):
-        size = np.linalg.norm(left, axis=0)
-        best = int(np.argmax(size))
-        if size[best] <= 0.02 * largest:
-            break
-        chosen.append(best)
-        way = left[:, best] / size[best]
-        left = left - np.outer(way, way @ left)
+    chosen = descent.telling(slopes, MOST_DIALS, LEAST_TOLD)
     if not chosen:
         raise refuse("dials", "do nothing in this recording", "dials that the drill answers to, with --dial")
     return tuple(paths[k] for k in sorted(chosen))
@@ -238,30 +230,16 @@ def _search(
     scales: dict[str, float],
     most: int,
 ) -> Floats:
-    """Levenberg and Marquardt's step in dials by their size, kept within their bounds."""
+    """The dials with the least errors, counted by their size, within their bounds."""
     low, high, size = bounds
-    at, damping = np.clip(first, low, high), 1e-3
-    now = task.weighed(paths, at, scales)
-    for _ in range(most):
-        slopes = _slopes(task, paths, at, bounds, scales, now)
-        free = ~((at <= low) & (slopes.T @ now > 0.0)) & ~((at >= high) & (slopes.T @ now < 0.0))
-        if not free.any():
-            break
-        normal, push = slopes[:, free].T @ slopes[:, free], slopes[:, free].T @ now
-        gained = 0.0
-        while damping < 1e9:
-            step = np.zeros(len(at))
-            step[free] = np.linalg.solve(normal + damping * np.diag(np.maximum(np.diag(normal), 1e-12)), -push)
-            tried = np.clip(at + step * size, low, high)
-            other = _tried(task, paths, tried, scales)
-            if other is not None and other @ other < now @ now:
-                gained = 1.0 - float(other @ other) / max(float(now @ now), 1e-300)
-                at, now, damping = tried, other, damping / 5.0
-                break
-            damping *= 4.0
-        if gained < 1e-9:
-            break
-    return at
+    at, _ = descent.descend(
+        first / size,
+        (low / size, high / size),
+        lambda place: _tried(task, paths, np.clip(place * size, low, high), scales),
+        lambda place, now: _slopes(task, paths, np.clip(place * size, low, high), bounds, scales, now),
+        most,
+    )
+    return np.asarray(np.clip(at * size, low, high))
 
 
 def _tried(task: _Task, paths: Sequence[str], values: Floats, scales: dict[str, float]) -> Floats | None:
