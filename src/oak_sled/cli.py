@@ -22,6 +22,7 @@ from oak_sled.commands import (
     program,
     runs,
     spreads,
+    tunes,
     yardfiles,
 )
 from oak_sled.commands.shared import (
@@ -29,14 +30,14 @@ from oak_sled.commands.shared import (
 )
 from oak_sled.core.base.faults import Refused, close_match, one_line, refuse
 
-COMMANDS = (program, desktop, yardfiles, lists, explains, runs, spreads, fits, feels, exports, links)
+COMMANDS = (program, desktop, yardfiles, lists, explains, runs, spreads, fits, feels, tunes, exports, links)
 """Modules whose commands are those of the application."""
 
 
 IN_ORDER = (
     "open", "new", "copy", "demos", "list", "run", "check", "tickcheck", "twins", "spread", "sensitivity", "fit",
-    "character", "trim", "sway", "export", "link", "outlook", "why", "laws", "measures", "cautions", "docs", "validate",
-    "upgrade", "schema", "desktop",
+    "tune", "character", "trim", "sway", "export", "link", "outlook", "why", "laws", "measures", "cautions", "docs",
+    "validate", "upgrade", "schema", "desktop",
 )  # fmt: skip
 """Commands as help lists them: those that one begins with first."""
 

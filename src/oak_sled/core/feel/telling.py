@@ -33,7 +33,7 @@ def value_of(band: Band, value: float) -> str:
 def wanted(band: Band) -> str:
     """The band in words."""
     if band.low is not None and band.high is not None:
-        return units.bounds(band.low, band.high, unit_of(band))
+        return units.bounds(band.low, band.high, unit_of(band), 3)
     if band.low is not None:
         return f"at least {value_of(band, band.low)}"
     return f"at most {value_of(band, band.high or 0.0)}"

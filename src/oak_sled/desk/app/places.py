@@ -16,6 +16,7 @@ from oak_sled.desk.craftpage.buildpage import BuildPage
 from oak_sled.desk.craftpage.handoverpage import HandoverPage
 from oak_sled.desk.drill.drillpage import DrillPage
 from oak_sled.desk.driving.along import Along
+from oak_sled.desk.feel.page import CharacterPage
 from oak_sled.desk.ground.groundpage import GroundPage
 from oak_sled.desk.laws.pane import LawsPane
 from oak_sled.desk.panes.ledgerpane import LedgerPane
@@ -82,6 +83,12 @@ PAGES = (
         "F6",
         "a drill over the values of one or two dials",
         lambda host: SpreadPage(host.session, host.session.background, host.question.tell, host.renderer),
+    ),
+    Page(
+        "Character",
+        "F10",
+        "which words of feel fit the craft, and why",
+        lambda host: CharacterPage(host.session),
     ),
     Page(
         "Hand-over",

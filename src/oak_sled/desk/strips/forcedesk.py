@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import functools
-from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QPoint, QRectF, Qt
@@ -11,18 +10,18 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QScrollArea, QVBoxLayout, QWidget
 
 from oak_sled.core.advice import curvereads, grips, polars, probe
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.base.units import STANDARD_GRAVITY
 from oak_sled.core.parts.common import Part
+from oak_sled.core.project import fitting
 from oak_sled.core.results import traces
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.body import Body
-from oak_sled.core.yard.channel import Channel
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.limb import Limb
 from oak_sled.core.yard.naming import free_name
 from oak_sled.desk.strips import curveacts, partmenu
 from oak_sled.desk.strips.meter import show_meter
-from oak_sled.desk.strips.newchannels import with_channels
 from oak_sled.desk.strips.polardrawing import PolarDrawing
 from oak_sled.desk.strips.references import Names
 from oak_sled.desk.strips.strip import Strip, name_of
@@ -32,8 +31,6 @@ from oak_sled.desk.work.session import Session
 from oak_sled.desk.yardview.volumepaint import air_of
 
 SPACE = 5
-FREE_KEYS = ("Space", "B", "X", "C")
-"""Keys that a fitted brake gets, the first that is free."""
 """px round the strips."""
 
 
@@ -269,38 +266,12 @@ class ForceDesk(QWidget):
 
     def fit(self, kind: type[Part], body: str = "") -> None:
         """Fits a new part of a kind, with its channel guessed, and opens it. body : the further body for it."""
-        craft = self.session.craft
-        name = free_name(kind.TITLE, (*craft.parts, *craft.bodies))
-        settings: dict[str, Any] = {"id": name, "carried_by": body}
-        names = [channel.id for channel in craft.channels]
-        guess = kind.CHANNEL_GUESS
-        if guess in names:
-            settings["channel"] = guess
-        elif kind.MAKES_CHANNEL:
-            taken = {key for channel in craft.channels for key in (*channel.plus_keys, *channel.minus_keys)}
-            free = tuple(key for key in FREE_KEYS if key not in taken)[:1]
-            made = Channel(id=guess, title=guess, two_sided=False, plus_keys=free)
-            craft = craft.replace(channels=(*craft.channels, made))
-            settings["channel"] = guess
-        carrier = craft.single(body)
-        if self._has_its_one(carrier, kind):
+        try:
+            craft, part = fitting.fitted(self.session.craft, kind, body)
+        except Refused as refused:
+            self.session.say(str(refused.faults[0]), True)
             return
-        settings |= kind.fitted_to(carrier.body.half_extents())
-        for axis, middle in zip("xyz", carrier.body.middle(), strict=True):
-            if middle and axis in kind.model_fields:
-                settings[axis] = settings.get(axis, kind.model_fields[axis].default) + middle
-        settings |= kind.fitted_beside(carrier)
-        craft = with_channels(craft, [value for field, value in settings.items() if field.endswith("channel")])
-        self._place(craft, kind(**settings), f"add {kind.TITLE.lower()}")
-
-    def _has_its_one(self, craft: Craft, kind: type[Part]) -> bool:
-        """True if a body has the one part that answers walls, or mixes, and this kind is another; says so."""
-        walls = kind.ANSWERS_WALLS and any(part.ANSWERS_WALLS for part in craft.parts)
-        mixes = kind.MIXES and any(part.MIXES for part in craft.parts)
-        if walls or mixes:
-            what = "answers every wall" if walls else "commands every actuator"
-            self.session.say(f"this body has a {kind.TITLE.lower()} already: one {what}", True)
-        return walls or mixes
+        self._place(craft, part, f"add {kind.TITLE.lower()}")
 
     def _place(self, craft: Craft, part: Part, label: str) -> None:
         session = self.session
@@ -324,7 +295,10 @@ class ForceDesk(QWidget):
         """Fits a copy of a part behind it."""
         craft = self.session.craft
         part = next(part for part in craft.parts if part.id == name)
-        if self._has_its_one(craft.single(part.carried_by), type(part)):
+        try:
+            fitting.check_single(craft.single(part.carried_by), type(part))
+        except Refused as refused:
+            self.session.say(str(refused.faults[0]), True)
             return
         copy = part.replace(id=free_name(name, (*craft.parts, *craft.bodies)), title=f"{part.heading[:38]} 2")
         self._place(craft, copy, f"duplicate {name.replace('_', ' ')}")

@@ -29,6 +29,7 @@ from oak_sled.core.yard.drill import Drill
 from oak_sled.core.yard.yard import Yard
 from oak_sled.desk.work.background import Background, Task
 from oak_sled.desk.work.cards import Shelf
+from oak_sled.desk.work.characters import Characters
 from oak_sled.desk.work.history import History, Step
 from oak_sled.desk.work.jobs import Loader, Result
 from oak_sled.desk.work.requests import Requests
@@ -67,6 +68,7 @@ class Session(Selection):
         self._base: Yard | None = None  # the yard before a drag, while one goes on
         self._base_run: Run | None = None
         self.background = Background(self)
+        self.characters = Characters(self.background, self)
         self.loader = Loader(self)
         self.history = History()
         self.shelf = Shelf(self.loader, lambda label, edit: self._remember(Step(label, self.yard, edit)), self)
