@@ -335,6 +335,7 @@ PRINTING = [
     ("sway", "demo:sledge-train", "--drill", "rear_heavy", "--speeds", "6,8"),
     ("fit", "demo:fan-sled", "--to", str(LAKE), "--dial", "crafts.fan_sled.parts.fan.thrust"),
     ("character", "demo:fan-sled", "--wish", "icy"),
+    ("tune", "demo:fan-sled", "--drill", "slalom"),
 ]  # fmt: skip
 
 
@@ -408,6 +409,44 @@ def test_character_tells_every_word_and_keeps_a_new_one_of_the_craft(tmp_path):
 )  # fmt: skip
 def test_a_character_that_cannot_be_told_is_one_line_with_what_would_be_right(given, what):
     assert what in call("character", "demo:fan-sled", *given, status=2).stderr
+
+
+def test_tune_makes_the_sled_icy_but_forgiving_and_saves_the_fewest_moves(tmp_path):
+    saved = tmp_path / "tuned.json"
+    given = ("tune", "demo:fan-sled", "--wish", "icy", "--wish", "forgiving", "--weight", "icy=2", "--seed", "1")
+    told = json.loads(call(*given, "--save", saved, "--fewest", "--json", "-").stdout)
+    assert told["met"]
+    assert told["ended"] == "met"
+    assert all(one["met"] for one in told["terms"])
+    met = [one for one in told["fewest"] if one["met"] == len(told["terms"])]
+    assert set(met[-1]["moves"]) <= set(told["moves"])
+    shown = json.loads(call("character", saved, "--wish", "icy", "--wish", "forgiving", "--json", "-").stdout)
+    assert shown["words"]["icy"]["score"] == pytest.approx(1.0)
+    assert shown["words"]["forgiving"]["score"] == pytest.approx(1.0)
+    again = json.loads(call(*given, "--json", "-", "--no-explain").stdout)
+    assert again["moves"] == told["moves"], "the same seed gives the same answer"
+
+
+def test_what_cannot_be_met_is_told_with_what_stands_against_it_and_status_1():
+    thrust = "crafts.fan_sled.parts.fan.thrust"
+    said = call("tune", "demo:fan-sled", "--wish", "snappy", "--dial", thrust, "--tries", "20", status=1).stdout
+    assert "missed  snappy" in said
+    assert "cost each other" in said or "would help" in said
+
+
+@pytest.mark.parametrize(
+    ("given", "what"),
+    [
+        (("--wish", "icyy"), "icy"), (("--wish", "icy", "--wish", "crisp"), "at most 1.2"),
+        (("--drill", "throttle_pulses"), "has no targets"), (("--wish", "icy", "--weight", "icy"), "NAME=WEIGHT"),
+        (("--wish", "icy", "--weight", "crisp=2"), "icy"), (("--wish", "icy", "--tries", "0"), "1 to"),
+        (("--wish", "icy", "--bound", "crafts.fan_sled.parts.fan.thrust=9"), "PATH=LO:HI"),
+        (("--wish", "icy", "--dial", "crafts.fan_sled.parts.fan.push"), "is no dial"),
+        (("--wish", "icy", "--fewest"), "--save"),
+    ],
+)  # fmt: skip
+def test_a_tuning_that_cannot_be_is_one_line_with_what_would_be_right(given, what):
+    assert what in call("tune", "demo:fan-sled", *given, status=2).stderr
 
 
 def test_every_command_that_prints_has_it():

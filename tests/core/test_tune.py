@@ -11,7 +11,7 @@ from test_feel import plain_yard
 
 from oak_sled.core.assembly.jobs import job_of
 from oak_sled.core.base.faults import Refused
-from oak_sled.core.feel import character, explained, goal, tune, words
+from oak_sled.core.feel import character, explained, goal, searching, tune, words
 from oak_sled.core.feel.goal import Goal
 from oak_sled.core.parts.runner import Runner
 from oak_sled.core.project import demos
@@ -119,7 +119,7 @@ def test_disturbed_tries_count_as_well():
 def test_stopping_it_keeps_the_best_so_far():
     def told(progress):
         if progress.tries > 5:
-            raise tune.Enough
+            raise searching.Enough
 
     yard = demos.load("fan-sled")
     found = tune.tune(yard, Goal(((words.known(yard, "icy"), 1.0),)), told=told)

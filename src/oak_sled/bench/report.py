@@ -98,6 +98,7 @@ def print_all(quick: bool, window: bool) -> None:
         desk.live(5.0 if quick else 60.0)
         linking.linking(30 if quick else 120, 5.0 if quick else 30.0)
         stalls.stalls()
+    tuning.tuning(1 if quick else 2)
     loop.close()
 
 

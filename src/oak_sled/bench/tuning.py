@@ -15,7 +15,7 @@ from scipy.optimize import least_squares, minimize
 from oak_sled.bench.lines import line
 from oak_sled.core.assembly.jobs import job_of
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.feel import character, movable, quantities, tune, words
+from oak_sled.core.feel import character, movable, quantities, searching, tune, words
 from oak_sled.core.feel import goal as goals
 from oak_sled.core.feel.goal import Goal
 from oak_sled.core.feel.tryout import Scale, Tryout
@@ -109,7 +109,7 @@ def plain(task: Task, method: Callable[[Callable[[Floats], Floats], Floats, Floa
             raise _Spent
         if repeats is None:
             return np.full(len(terms), goals.MISSED)
-        if (goals.misses(terms, repeats[0]) <= tune.MET).all():
+        if (goals.misses(terms, repeats[0]) <= searching.MET).all():
             raise _Met
         return goals.residuals(terms, repeats[0])
 
@@ -126,7 +126,7 @@ def plain(task: Task, method: Callable[[Callable[[Floats], Floats], Floats, Floa
 
 def by_least_squares(residuals: Callable[[Floats], Floats], low: Floats, high: Floats) -> object:
     """SciPy's bounded least squares."""
-    return least_squares(residuals, np.zeros(len(low)), bounds=(low, high), diff_step=tune.STEP, max_nfev=TRIES)
+    return least_squares(residuals, np.zeros(len(low)), bounds=(low, high), diff_step=searching.STEP, max_nfev=TRIES)
 
 
 def by_simplex(residuals: Callable[[Floats], Floats], low: Floats, high: Floats) -> object:

@@ -63,13 +63,15 @@ def tune(
     ] = True,
     sets: SetOption = None,
     save: Annotated[str | None, typer.Option(help="write the yard with the tuned numbers to this file")] = None,
+    fewest: Annotated[bool, typer.Option("--fewest", help="save the fewest moves that meet as much")] = False,
     json_file: Annotated[str | None, typer.Option("--json", help="write it to this file; - for stdout")] = None,
 ) -> int:
-    """Move dials until the craft does what words and targets ask for.
+    """Move dials until words and targets are met.
 
     Exit status 1 if something asked for is missed by the best that was found.
     """
     from oak_sled.core.base import disk
+    from oak_sled.core.base.faults import refuse
     from oak_sled.core.feel import tune as tunes
     from oak_sled.core.files import yard_json
     from oak_sled.core.yard.spreads import Scatter
@@ -79,6 +81,8 @@ def tune(
     _check_counts(scatter, seed, tries, threads)
     goal = _goal(found, wish or (), drill or (), weight or ())
     warm()
+    if fewest and (save is None or not explain):
+        raise refuse("--fewest", "says which numbers to save", "--save FILE beside it, and no --no-explain")
     made = tunes.tune(
         found, goal, craft, (drill or [""])[0], dial or (), lock or (), _bounds(found, bound or ()),
         Scatter(repeats=scatter, seed=seed), seed, tries, threads, _teller(),
@@ -91,7 +95,9 @@ def tune(
     if json_file is not None:
         write_json(_data(made, told), json_file)
     if save is not None:
-        disk.write_whole(Path(save), yard_json.encoded(made.yard))
+        few = _fewest(made, told.get("fewest", ()))
+        chosen = made.yard if few is None or not fewest else found.edit_all([(m.path, m.value) for m in few.moves])
+        disk.write_whole(Path(save), yard_json.encoded(chosen))
     return terminal.DONE if made.is_met else terminal.MISSED
 
 
@@ -204,15 +210,18 @@ def _lines(made: Any, told: dict[str, Any]) -> list[str]:
     return lines
 
 
+def _fewest(made: Any, fewest: Any) -> Any:
+    """The fewest moves that do as well as all of them; None where nobody asked, or it takes all."""
+    good = [one for one in fewest if (one.met == len(made.terms) if made.is_met else one.left <= 1.05 * made.left)]
+    return good[-1] if good and len(good[-1].moves) < len(made.moves) else None
+
+
 def _few(made: Any, fewest: Any) -> list[str]:
-    """The fewest moves that do as well, where that are fewer than all."""
-    whole = fewest[0].met if fewest else 0
-    good = [one for one in fewest if one.met >= whole]
-    if not good or len(good[-1].moves) >= len(made.moves):
+    few = _fewest(made, fewest)
+    if few is None:
         return []
-    few = good[-1]
     told = ", ".join(f"{move.path} {_shown(made.yard, move.path, move.value)}" for move in few.moves)
-    return [f"{len(few.moves)} of them meet as much: {told or 'none at all'}"]
+    return [f"{len(few.moves)} of them do as well: {told or 'none at all'}"]
 
 
 def _data(made: Any, told: dict[str, Any]) -> dict[str, Any]:

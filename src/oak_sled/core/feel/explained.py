@@ -17,8 +17,9 @@ from oak_sled.core.feel import goal as goals
 from oak_sled.core.feel import roles
 from oak_sled.core.feel.goal import Term
 from oak_sled.core.feel.movable import scale_of
+from oak_sled.core.feel.searching import MET, STEP, stay
 from oak_sled.core.feel.tryout import Scale, Tryout, Values
-from oak_sled.core.feel.tune import MET, STEP, Move, Tuned, stay
+from oak_sled.core.feel.tune import Move, Tuned
 from oak_sled.core.parts import register
 from oak_sled.core.parts.common import Part
 from oak_sled.core.project import fitting

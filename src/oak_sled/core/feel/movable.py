@@ -11,10 +11,12 @@ from oak_sled.core.feel.tryout import Scale, value_at
 from oak_sled.core.study import sensitivity
 from oak_sled.core.yard.yard import Yard
 
-REACH = 5.0
+REACH = 4.0
 """Factor by which a dial is moved at most to either side where no bound is given."""
 SIZES = ("length", "width", "height", "density", "shape_x", "shape_y", "shape_z")
 """Dials of a body that are its form: never moved unless they are named."""
+MOUNTS = ("x", "y", "z", "spread_x", "spread_y")
+"""Dials of a part that say where it is mounted: nor those."""
 CHEATS = ("trim", "gravity_scale")
 """Nor the gain of a part, which its own dials say better, and a weight that is none."""
 OF_CHANNELS = ("rise", "fall", "smoothing")
@@ -55,7 +57,8 @@ def free_dials(yard: Yard, job: Job) -> list[tuple[str, float]]:
 
 def _is_left_alone(path: str) -> bool:
     pieces = path.split(".")
-    return pieces[-1] in CHEATS or (pieces[-1] in SIZES and pieces[2] in ("body", "bodies"))
+    own = MOUNTS if pieces[2] == "parts" else SIZES
+    return pieces[-1] in CHEATS or pieces[-1] in own
 
 
 def scale_of(yard: Yard, path: str, given: tuple[float, float] | None = None) -> Scale:
