@@ -15,6 +15,7 @@ from scipy.optimize import least_squares, minimize
 from oak_sled.bench.lines import line
 from oak_sled.core.assembly.jobs import job_of
 from oak_sled.core.base.arrays import Floats
+from oak_sled.core.base.faults import Refused
 from oak_sled.core.feel import character, movable, quantities, searching, tune, words
 from oak_sled.core.feel import goal as goals
 from oak_sled.core.feel.goal import Goal
@@ -58,12 +59,17 @@ def tasks(each: int = EACH) -> list[Task]:
         word = felt_alike(words.like(dict(character.of(yard, craft).values), "as_it_was"))
         job = job_of(yard, yard.drill(), craft)
         free = [path for path, value in movable.free_dials(yard, job) if value > 0.0]
-        paths = tuple(free[int(k)] for k in rng.permutation(len(free))[:HIDDEN])
-        scales = [movable.scale_of(yard, path) for path in paths]
-        moved = [(scale.path, scale.value(_within(scale, rng.uniform(-ABOUT, ABOUT)))) for scale in scales]
-        found.append(
-            Task(f"{name} {number // len(CRAFTS) + 1}", yard.edit_all(moved), craft, paths, Goal(((word, 1.0),)))
-        )
+        title = f"{name} {number // len(CRAFTS) + 1}"
+        while True:  # until the documents take the numbers together
+            paths = tuple(free[int(k)] for k in rng.permutation(len(free))[:HIDDEN])
+            scales = [movable.scale_of(yard, path) for path in paths]
+            moved = [(scale.path, scale.value(_within(scale, rng.uniform(-ABOUT, ABOUT)))) for scale in scales]
+            try:
+                hidden = yard.edit_all(moved)
+            except Refused:
+                continue
+            break
+        found.append(Task(title, hidden, craft, paths, Goal(((word, 1.0),))))
     return found
 
 

@@ -51,7 +51,7 @@ class Progress:
 
 
 Told = Callable[[Progress], object]
-"""Called after each better try and each round; may raise `Enough`, which keeps the best."""
+"""Called after every few tries; may raise `Enough`, which keeps the best."""
 
 
 class Enough(Exception):
@@ -171,7 +171,7 @@ class Search:
             if left_over < self.best - 1e-12 and not self.is_settled:
                 self.best, self.place, self.values = left_over, places.copy(), dict(repeats[0])
                 self.history.append((self.tryout.tries, left_over))
-                self._tell()
+        self._tell()
         if len(found) < len(every):
             raise OutOfTries
         return found

@@ -54,7 +54,7 @@ class BandPicture(QWidget):
         self._dragged: Band | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        self.setMinimumWidth(420)
+        self.setMinimumWidth(360)
         self.setToolTip("drag an end of a band; a double click types its ends; a right click has its weight")
 
     def show_wish(self, wish: Wish | None, character: Character | None, others: Sequence[Beside]) -> None:

@@ -16,6 +16,8 @@ from oak_sled.core.yard.naming import free_name
 from oak_sled.core.yard.wish import Band, Wish
 from oak_sled.core.yard.yard import Yard
 from oak_sled.desk.feel.bandpicture import BandPicture
+from oak_sled.desk.feel.tuning import Tuning
+from oak_sled.desk.feel.tuningpanel import TuningPanel
 from oak_sled.desk.feel.wordlist import Beside, WordList
 from oak_sled.desk.widgets import buttons, theme
 from oak_sled.desk.widgets.settling import once_still
@@ -47,6 +49,10 @@ class CharacterPage(QWidget):
         row.addWidget(self._left())
         row.addWidget(_line())
         row.addWidget(self._middle(), 1)
+        row.addWidget(_line())
+        self.tuning = Tuning(session, self)
+        self.panel = TuningPanel(self.tuning)
+        row.addWidget(self.panel)
         self._still = once_still(self, self.refresh)
         session.yard_changed.connect(lambda _: self._still.start() if self.isVisible() else None)
         session.characters.changed.connect(lambda: self.refresh() if self.isVisible() else None)
@@ -56,7 +62,7 @@ class CharacterPage(QWidget):
 
     def _left(self) -> QWidget:
         side = QWidget()
-        side.setFixedWidth(382)
+        side.setFixedWidth(340)
         column = QVBoxLayout(side)
         column.setContentsMargins(6, 6, 6, 6)
         column.setSpacing(2)
@@ -137,6 +143,10 @@ class CharacterPage(QWidget):
         session.characters.is_wanted = True
         every, wish, made, others = words.of(session.yard), self.shown_wish, self.character(), self.beside()
         self.word = wish.id
+        for name in [name for name in self.tuning.weights if name not in [one.id for one in every]]:
+            del self.tuning.weights[name]  # a word that was removed
+        self.words.wanted = set(self.tuning.weights)
+        self.panel.tell()
         self.words.show_words(session.craft.heading, every, made, others, self.word)
         self.bands.show_wish(wish, made, others)
         own = [one.id for one in session.yard.wishes]
@@ -161,7 +171,11 @@ class CharacterPage(QWidget):
 
     def wish(self, word: str, on: bool) -> None:
         """Wishes for a word, or no more."""
-        (self.words.wanted.add if on else self.words.wanted.discard)(word)
+        if on:
+            self.tuning.weights[word] = 1.0
+        else:
+            self.tuning.weights.pop(word, None)
+        self.tuning.changed.emit()
         self.choose(word)
 
     def fill_compare(self, menu: QMenu) -> None:

@@ -27,6 +27,8 @@ from oak_sled.desk.widgets import accessibility, glyphs, keys, theme
 from oak_sled.desk.work.session import Session
 
 CARD = QSize(178, theme.SHELF - 12)
+PROFILE = 36
+"""px of the bars of words of feel on a card."""
 STEP = CARD.width() + 5
 """px from one card to the next."""
 MARGIN_X, MARGIN_Y = 6, 5
@@ -56,6 +58,8 @@ class CardWidget(QWidget):
         self.state = (False, False, False)
         """State of its run: shown, had again otherwise than kept, not to be had."""
         self.compared = False
+        self.profile: tuple[tuple[str, float], ...] = ()
+        """Share by which each word of feel fits its craft; none while that is not known."""
         self.setFixedSize(CARD)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -67,6 +71,14 @@ class CardWidget(QWidget):
         if card is not self.card:
             self.card = card
             self._tell()
+            self.update()
+
+    def show_profile(self, profile: tuple[tuple[str, float], ...]) -> None:
+        """Shows how far words of feel fit its craft."""
+        if profile != self.profile:
+            self.profile = profile
+            best = sorted(profile, key=lambda one: -one[1])[:4]
+            self.setToolTip(", ".join(f"{word} {100.0 * share:.0f} %" for word, share in best))
             self.update()
 
     def _tell(self) -> None:
@@ -147,7 +159,9 @@ class CardWidget(QWidget):
         bold = theme.font(theme.SMALL, bold=True)
         painter.setFont(bold)
         painter.setPen(theme.colour("ink"))
-        painter.drawText(10, 34, theme.elide(card.heading, self.width() - 20, bold))
+        room = self.width() - 20 - (PROFILE + 6 if self.profile else 0)
+        painter.drawText(10, 34, theme.elide(card.heading, room, bold))
+        self._paint_profile(painter)
         painter.setPen(QPen(theme.colour("oak" if self.shown else "soft"), 1.5))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPath(self._path)
@@ -168,6 +182,13 @@ class CardWidget(QWidget):
             painter.setPen(theme.colour("warning"))
             line = said
         painter.drawText(QRectF(8, self.height() - 20, self.width() - 18, 14), Qt.AlignmentFlag.AlignRight, line)
+
+    def _paint_profile(self, painter: QPainter) -> None:
+        """A bar a word of feel, in the order of the page Character."""
+        for place, (_, share) in enumerate(self.profile[: PROFILE // 3]):
+            tall = max(12.0 * share, 1.0)
+            bar = QRectF(self.width() - 10 - PROFILE + 3 * place, 36 - tall, 2, tall)
+            painter.fillRect(bar, theme.colour("oak" if share > 0.75 else "ghost"))
 
     def _paint_marks(self, painter: QPainter) -> None:
         pin, star = self._pin_box(), self._star_box()
@@ -260,6 +281,7 @@ class ShelfPane(QWidget):
         along.valueChanged.connect(self._fill)
         session.shelf.changed.connect(self.refresh)
         session.shown.run_changed.connect(self.mark)
+        session.characters.changed.connect(self.show_profiles)
         self.refresh()
 
     def refresh(self) -> None:
@@ -271,6 +293,7 @@ class ShelfPane(QWidget):
             widget.show_card(wanted[name])
         self._fill()
         self.mark()
+        self.show_profiles()
         self.readout.tell()
         if self._was_empty != (not wanted):
             self._was_empty = not wanted
@@ -295,6 +318,19 @@ class ShelfPane(QWidget):
                 if before is not None:
                     QWidget.setTabOrder(before, widget)
                 before = widget
+
+    def show_profiles(self) -> None:
+        """Shows how words of feel fit the crafts of the cards in sight, once somebody looked at a character."""
+        if not self.session.characters.is_wanted:
+            return
+        along = self.area.horizontalScrollBar()
+        left = along.value() if along is not None else 0
+        for widget in self.cards.values():
+            if left - STEP < widget.x() < left + self.width():
+                found = self.session.characters.of_card(self.session.yard, widget.card)
+                if found is not None:
+                    told = ((one.wish.heading, one.score) for one in found.words)
+                    widget.show_profile(tuple((word, score) for word, score in told if score is not None))
 
     def _drop(self, names: list[str]) -> None:
         self._filling = True
