@@ -15,7 +15,7 @@ from oak_sled.core.parts.upright import Upright
 from oak_sled.core.project import demos, families, guides
 from oak_sled.core.results import measures
 from oak_sled.desk.app.beginpage import picture_of
-from oak_sled.desk.panes.shelfpane import CardWidget
+from oak_sled.desk.panes.cardwidget import CardWidget
 
 
 @pytest.fixture

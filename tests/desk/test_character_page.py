@@ -177,6 +177,7 @@ def test_the_sled_is_tuned_by_words_taken_and_undone(page, window, idle, qtbot):
     assert page.tuning.told.tuned.is_met
     assert page.tuning.looked_at.met == len(page.tuning.told.tuned.terms)
     assert session.yard == before, "nothing is changed before it is taken"
+    assert page.bands.then["upsets"] < page.character().values["upsets"], "what the moves would give is shown"
     click(page.panel.take, QPointF(page.panel.take.rect().center()))
     idle()
     qtbot.waitUntil(lambda: page.character() is not None, timeout=30_000)

@@ -15,7 +15,7 @@ from oak_sled.core.geometry import curve
 from oak_sled.core.project import demos, shelf
 from oak_sled.core.results import run, traces
 from oak_sled.core.yard.block import Block
-from oak_sled.desk.panes.shelfpane import thumbnail
+from oak_sled.desk.panes.cardwidget import thumbnail
 from oak_sled.desk.panes.traceplot import Line, nice_step
 from oak_sled.desk.strips.strip import Strip
 from oak_sled.desk.widgets import screenshot, theme
@@ -540,7 +540,7 @@ def test_a_second_bumper_is_refused_in_place(window):
     window.desk.fit(Bumper)
     assert window.session.craft is before
     assert window.notice.isVisible()
-    assert "one answers every wall" in window.notice.words.text()
+    assert "one part that answers every wall" in window.notice.words.text()
 
 
 def test_arrows_are_scaled_and_hidden_by_family(window):

@@ -4,7 +4,7 @@ are dragged."""
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
@@ -49,6 +49,8 @@ class BandPicture(QWidget):
         self.wish: Wish | None = None
         self.character: Character | None = None
         self.others: tuple[Beside, ...] = ()
+        self.then: Mapping[str, float | None] = {}
+        """Values that the craft would show with the moves that are looked at, by the names of bands."""
         self.place = 0
         self._drag: tuple[int, str] | None = None
         self._dragged: Band | None = None
@@ -56,6 +58,11 @@ class BandPicture(QWidget):
         self.setMouseTracking(True)
         self.setMinimumWidth(360)
         self.setToolTip("drag an end of a band; a double click types its ends; a right click has its weight")
+
+    def show_then(self, then: Mapping[str, float | None]) -> None:
+        """Shows as well what moves would give, by the names of bands."""
+        self.then = then
+        self.update()
 
     def show_wish(self, wish: Wish | None, character: Character | None, others: Sequence[Beside]) -> None:
         """Shows the bands of a word for a character, None while it is found."""
@@ -311,6 +318,9 @@ class BandPicture(QWidget):
                 paint_letter(painter, QPointF(self.x_of(place, beside), box.center().y()), other.letter)
         if value is not None:
             paint_today(painter, QPointF(self.x_of(place, value), box.center().y()))
+        then = self.then.get(band.name)
+        if then is not None and then != value:
+            paint_today(painter, QPointF(self.x_of(place, then), box.center().y()), hollow=True)
         painter.restore()
 
 

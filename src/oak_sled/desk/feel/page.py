@@ -52,11 +52,20 @@ class CharacterPage(QWidget):
         row.addWidget(_line())
         self.tuning = Tuning(session, self)
         self.panel = TuningPanel(self.tuning)
+        self.tuning.changed.connect(self._show_then)
         row.addWidget(self.panel)
         self._still = once_still(self, self.refresh)
-        session.yard_changed.connect(lambda _: self._still.start() if self.isVisible() else None)
-        session.characters.changed.connect(lambda: self.refresh() if self.isVisible() else None)
-        session.shelf.changed.connect(lambda: self._still.start() if self.isVisible() else None)
+        session.yard_changed.connect(self._wait)  # methods: Qt releases them with this page
+        session.shelf.changed.connect(self._wait)
+        session.characters.changed.connect(self._came)
+
+    def _wait(self, *_: object) -> None:
+        if self.isVisible():
+            self._still.start()
+
+    def _came(self) -> None:
+        if self.isVisible():
+            self.refresh()
 
     # building
 
@@ -149,13 +158,19 @@ class CharacterPage(QWidget):
         self.panel.tell()
         self.words.show_words(session.craft.heading, every, made, others, self.word)
         self.bands.show_wish(wish, made, others)
+        self._show_then()
         own = [one.id for one in session.yard.wishes]
         built_in = [one.id for one in words.BUILT_IN]
         self.reset_button.setVisible(wish.id in own and wish.id in built_in)
         self.drop_button.setVisible(wish.id in own and wish.id not in built_in)
         letters = [f"{other.letter}  {other.name}{'' if other.character else ' (being tried)'}" for other in others]
-        self.legend.setText("   ".join(["◆  on the bench", *letters]))
+        then = ["◇  with the moves"] if self.bands.then else []
+        self.legend.setText("   ".join(["◆  on the bench", *then, *letters]))
         self.how.setText(_how(made) if made is not None else "")
+
+    def _show_then(self) -> None:
+        looked = self.tuning.looked_at
+        self.bands.show_then({} if looked is None or self.tuning.is_taken() else looked.values)
 
     def showEvent(self, event: object) -> None:
         self.refresh()

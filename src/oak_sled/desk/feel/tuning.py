@@ -170,7 +170,7 @@ class Tuning(QObject):
         return looked is not None and self._take_moves(looked.moves, f"tuned: {self.words()}")
 
     def words(self) -> str:
-        """What was wished for, in a few words."""
+        """The wishes in a few words."""
         named = [word.replace("_", " ") for word in self.weights]
         return " but ".join(named) if named else f"targets of {self.session.drill.heading}"
 

@@ -166,10 +166,10 @@ class WordList(QWidget):
         painter.drawText(number, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, words)
 
 
-def paint_today(painter: QPainter, at: QPointF) -> None:
-    """The mark of the craft on the bench: a solid diamond."""
-    painter.setPen(QPen(theme.colour("card"), 1))
-    painter.setBrush(theme.colour("oak_deep"))
+def paint_today(painter: QPainter, at: QPointF, hollow: bool = False) -> None:
+    """The mark of the craft on the bench: a solid diamond. hollow : as it would be."""
+    painter.setPen(QPen(theme.colour("oak_deep" if hollow else "card"), 1.5 if hollow else 1))
+    painter.setBrush(theme.colour("card" if hollow else "oak_deep"))
     painter.drawPolygon(QPolygonF([at + QPointF(*step) for step in ((0, -7), (6, 0), (0, 7), (-6, 0))]))
 
 

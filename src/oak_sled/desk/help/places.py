@@ -13,6 +13,7 @@ DOCUMENTS = {
     "Drill": ("document:drill", "document:start", "document:channel", "page:measures"),
     "Build": ("document:body", "page:physics"),
     "Spread": ("page:command-line",),
+    "Character": ("page:feel",),
     "Hand-over": ("page:hand-over",),
     "Measures": ("page:measures", "page:cautions"),
     "Laws": ("page:formulas",),

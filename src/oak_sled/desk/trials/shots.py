@@ -12,6 +12,7 @@ from oak_sled.desk.app.window import Window
 from oak_sled.desk.craftpage.flights import FINDING, SWAYING
 from oak_sled.desk.craftpage.handoverpage import HandoverPage
 from oak_sled.desk.drill.channelpaint import Pick
+from oak_sled.desk.feel.page import CharacterPage
 from oak_sled.desk.widgets.dialwidget import DialWidget
 
 
@@ -57,14 +58,11 @@ def shots(folder: Path) -> int:
 
 
 def shoot_quay(app: QApplication, window: Window, folder: Path) -> None:
-    """The sled among freight, over the ramp, and the page of its ground."""
+    """The page of the ground of the quay."""
     session = window.session
     session.open(demos.load("quay"), (), None)
     until(app, lambda: session.shown.run is not None and not session.worker.is_busy)
-    session.shown.set_time(1.55)
     window.playbar.choose("orbit")
-    settle(app, 0.8)
-    shoot(window, folder, "quay")
     session.choose("drill", "ramp_jump")
     until(app, lambda: session.shown.run is not None and session.shown.run.job.drill.id == "ramp_jump")
     session.shown.set_time(2.35)
@@ -159,6 +157,24 @@ def shoot_flights(app: QApplication, window: Window, folder: Path) -> None:
     until(app, lambda: bool(page.files))
     settle(app, 0.5)
     shoot(window, folder, "hand-over")
+    window.show_page("Bench")
+    shoot_character(app, window, folder)
+
+
+def shoot_character(app: QApplication, window: Window, folder: Path) -> None:
+    """The fan sled tuned to be icy but forgiving."""
+    open_yard(app, window, "fan-sled", "slalom", 4.0)
+    window.show_page("Character")
+    page = window.pages["Character"]
+    assert isinstance(page, CharacterPage)
+    until(app, lambda: page.character() is not None)
+    page.wish("icy", True)
+    page.wish("forgiving", True)
+    page.tuning.begin()
+    until(app, lambda: page.tuning.told is not None)
+    until(app, lambda: page.character() is not None)
+    settle(app, 0.5)
+    shoot(window, folder, "character")
     window.show_page("Bench")
 
 
