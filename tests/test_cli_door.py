@@ -335,7 +335,7 @@ PRINTING = [
     ("sway", "demo:sledge-train", "--drill", "rear_heavy", "--speeds", "6,8"),
     ("fit", "demo:fan-sled", "--to", str(LAKE), "--dial", "crafts.fan_sled.parts.fan.thrust"),
     ("character", "demo:fan-sled", "--wish", "icy"),
-    ("tune", "demo:fan-sled", "--drill", "slalom"),
+    ("tune", "demo:fan-sled", "--drill", "slalom"), ("network", "demo:fan-sled", "--delay", "0ms,120ms"),
 ]  # fmt: skip
 
 
@@ -447,6 +447,36 @@ def test_what_cannot_be_met_is_told_with_what_stands_against_it_and_status_1():
 )  # fmt: skip
 def test_a_tuning_that_cannot_be_is_one_line_with_what_would_be_right(given, what):
     assert what in call("tune", "demo:fan-sled", *given, status=2).stderr
+
+
+def test_network_tells_how_far_off_a_copy_is_and_ends_as_check_does(tmp_path):
+    table = tmp_path / "seen.csv"
+    given = ("network", "demo:fan-sled", "--delay", "150ms", "--loss", "2%", "--jitter", "30ms")
+    told = json.loads(call(*given, "--json", "-").stdout)["delays"][0]
+    assert told["network"]["loss"] == 0.02
+    assert told["lost"] > 0
+    assert 0.0 < told["error_rms"]["value"] < told["error_most"]["value"]
+    assert "inputs come late" in call(*given, "--csv", table).stdout
+    rows = table.read_text().splitlines()
+    assert rows[0].startswith("t [s],truth.x [m]")
+    worst = max(float(row.split(",")[7]) for row in rows[1:])
+    assert worst == pytest.approx(told["error_most"]["value"], rel=1e-6)
+    call(*given, "--most-jump", "1mm", status=1)
+    call(*given, "--most-jump", "5m", "--most-error", "20m", status=0)
+    again = call("network", "demo:fan-sled", "--delay", "0ms,150ms", "--correct", "rollback", "--seen-by", "driver")
+    assert "a rollback is of" in again.stdout or "0.0 1/s" in again.stdout
+
+
+@pytest.mark.parametrize(
+    ("given", "what"),
+    [
+        (("--delay", "soon"), "--delay"), (("--loss", "200%"), "--loss"), (("--correct", "hope"), "snap"),
+        (("--seen-by", "nobody"), "--seen-by"), (("--most-jump", "0m"), "above 0"), (("--rate", "0"), "--rate"),
+        (("--delay", "0ms,9ms", "--csv", "-"), "one delay"), (("--drill", "slalomm"), "slalom"),
+    ],
+)  # fmt: skip
+def test_a_connection_that_cannot_be_is_one_line_with_what_would_be_right(given, what):
+    assert what in call("network", "demo:fan-sled", *given, status=2).stderr
 
 
 def test_every_command_that_prints_has_it():

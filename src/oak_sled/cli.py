@@ -19,6 +19,7 @@ from oak_sled.commands import (
     fits,
     links,
     lists,
+    networks,
     program,
     runs,
     spreads,
@@ -30,14 +31,14 @@ from oak_sled.commands.shared import (
 )
 from oak_sled.core.base.faults import Refused, close_match, one_line, refuse
 
-COMMANDS = (program, desktop, yardfiles, lists, explains, runs, spreads, fits, feels, tunes, exports, links)
+COMMANDS = (program, desktop, yardfiles, lists, explains, runs, spreads, fits, feels, tunes, networks, exports, links)
 """Modules whose commands are those of the application."""
 
 
 IN_ORDER = (
     "open", "new", "copy", "demos", "list", "run", "check", "tickcheck", "twins", "spread", "sensitivity", "fit",
-    "tune", "character", "trim", "sway", "export", "link", "outlook", "why", "laws", "measures", "cautions", "docs",
-    "validate", "upgrade", "schema", "desktop",
+    "tune", "character", "network", "trim", "sway", "export", "link", "outlook", "why", "laws", "measures", "cautions",
+    "docs", "validate", "upgrade", "schema", "desktop",
 )  # fmt: skip
 """Commands as help lists them: those that one begins with first."""
 

@@ -1,0 +1,170 @@
+"""The command that says how a drill is seen over a network."""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, Any
+
+import typer
+
+from oak_sled import __version__, terminal
+from oak_sled.commands.shared import (
+    CraftOption,
+    DrillOption,
+    SetOption,
+    YardArgument,
+    asked_job,
+    check_outputs,
+    load_yard,
+    prints,
+    warm,
+    with_sets,
+    write_json,
+)
+
+TIMES = ("delay", "jitter", "buffer", "clock", "limit", "blend")
+"""Fields of a connection that are times."""
+
+
+@prints()
+def network(
+    yard: YardArgument,
+    drill: DrillOption = "",
+    craft: CraftOption = "",
+    delay: Annotated[
+        str, typer.Option(help="one way, such as 120ms; several as 0ms,60ms,120ms print a line each")
+    ] = "60ms",
+    jitter: Annotated[str, typer.Option(help="by which the delay is longer at most")] = "0ms",
+    loss: Annotated[str, typer.Option(help="share of packets that are lost, such as 2%")] = "0%",
+    rate: Annotated[str, typer.Option(help="packets of state a second")] = "20",
+    buffer: Annotated[str, typer.Option(help="by which a server waits for inputs beyond the delay")] = "0ms",
+    clock: Annotated[str, typer.Option(help="by which packets are taken for younger than they are")] = "0ms",
+    limit: Annotated[str, typer.Option(help="age of the last packet beyond which a copy stands still")] = "500ms",
+    blend: Annotated[str, typer.Option(help="time over which a correction is faded in")] = "100ms",
+    correct: Annotated[str, typer.Option(help="snap, blend or rollback")] = "blend",
+    authority: Annotated[str, typer.Option(help="who decides: server or driver")] = "server",
+    seen_by: Annotated[str, typer.Option(help="whose copy: others or driver")] = "others",
+    seed: Annotated[int, typer.Option(help="random seed of jitter and loss")] = 1,
+    most_jump: Annotated[str, typer.Option(help="status 1 if a jump is larger, such as 0.3m")] = "",
+    most_error: Annotated[str, typer.Option(help="status 1 if the copy is ever farther off, such as 1m")] = "",
+    sets: SetOption = None,
+    csv: Annotated[str | None, typer.Option(help="write the copy and the truth tick by tick; - for stdout")] = None,
+    json_file: Annotated[str | None, typer.Option("--json", help="write it to this file; - for stdout")] = None,
+) -> int:
+    """Say how a drill is seen over a network.
+
+    Exit status 1 if a jump or an error is larger than asked for.
+    """
+    from oak_sled.core.base import disk, units
+    from oak_sled.core.base.faults import refuse
+    from oak_sled.core.results import run
+    from oak_sled.core.study import network as networks
+
+    check_outputs(yard, {"--csv": csv, "--json": json_file})
+    told = {
+        "jitter": jitter, "loss": loss, "rate": rate, "buffer": buffer, "clock": clock, "limit": limit, "blend": blend,
+        "correct": correct, "authority": authority, "seen_by": seen_by, "seed": seed,
+    }  # fmt: skip
+    lines = [_settings({**told, "delay": one}) for one in delay.split(",")]
+    bounds = [
+        (name, units.read(text, "m") if text else math.inf)
+        for name, text in (("--most-jump", most_jump), ("--most-error", most_error))
+    ]
+    for name, value in bounds:
+        if not value > 0.0:
+            raise refuse(name, "is not above 0", "a length such as 0.3m")
+    if csv is not None and len(lines) > 1:
+        raise refuse("--csv", "is of one delay", "one delay, or no --csv")
+    job = asked_job(with_sets(load_yard(yard), sets), craft, drill, 0)
+    warm()
+    made = run.execute(job)
+    found = [networks.seen(job, one, made) for one in lines]
+    with terminal.words_beside(csv, json_file):
+        print("\n".join(_lines(job, found)))
+    if csv is not None:
+        disk.write_whole(terminal.path_of(csv), _csv(found[0]).encode())
+    if json_file is not None:
+        write_json({"version": __version__, "drill": job.drill.id, "craft": job.craft.id,
+                    "delays": [_data(one) for one in found]}, json_file)  # fmt: skip
+    most_m, off_m = (value for _, value in bounds)
+    good = all(one.largest_jump <= most_m and one.most <= off_m for one in found)
+    return terminal.DONE if good else terminal.MISSED
+
+
+def _settings(told: dict[str, Any]) -> Any:
+    """The connection that options tell; raises `Refused` naming the option that is wrong."""
+    from oak_sled.core.base import document, units
+    from oak_sled.core.base.faults import Fault, Refused, refuse
+    from oak_sled.core.yard.network import Network
+
+    read = dict(told)
+    for name in (*TIMES, "loss", "rate"):
+        unit = "ms" if name in TIMES else "1/s" if name == "rate" else ""
+        try:
+            read[name] = units.read(told[name], unit, in_file=True)
+        except Refused as refused:
+            right = {"loss": "a share such as 2%", "rate": "a number such as 20"}.get(name, "a time such as 120ms")
+            raise refuse(f"--{name}", refused.faults[0].what, right) from None
+    try:
+        made: Network = document.checked(Network, read, "", None)
+    except Refused as refused:
+        wrong = [Fault(f"--{one.where.strip('.').replace('_', '-')}", one.what, one.right) for one in refused.faults]
+        raise Refused(wrong) from None
+    return made
+
+
+def _lines(job: Any, found: Any) -> list[str]:
+    """The copy in words, a line a delay."""
+    from oak_sled.core.base import units
+
+    first = found[0].network
+    whose = "its driver" if first.seen_by == "driver" else "those who watch"
+    by = "on the machine of the driver" if first.authority == "driver" else "on a server"
+    lines = [
+        f"{job.craft.heading}, {job.drill.heading}: decided {by}, the copy of {whose}, {first.correct}",
+        f"{'delay':>8} {'off, rms':>10} {'at most':>10} {'largest jump':>13} {'corrections':>12} {'inputs late':>12}",
+    ]
+    for one in found:
+        late = f"{100.0 * one.late_inputs:.0f} %"
+        told = [units.plain(value, "m", 3) for value in (one.rms, one.most, one.largest_jump)]
+        each = f"{one.corrections:.1f} 1/s"
+        delay = units.plain(one.network.delay, "ms", 4)
+        lines.append(f"{delay:>8} {told[0]:>10} {told[1]:>10} {told[2]:>13} {each:>12} {late:>12}")
+    last = found[-1]
+    if last.lost:
+        lines.append(f"{last.lost} of {last.packets} packets lost")
+    if len(last.rolled):
+        ticks = float(last.rolled.mean())
+        cost = units.plain(1e3 * last.cost * ticks, "ms", 2)
+        lines.append(f"a rollback is of {ticks:.0f} ticks in the mean, and takes {cost} here")
+    if last.late_inputs > 0.05 and last.network.buffer < last.network.jitter:
+        lines.append(f"inputs come late: a buffer of {units.plain(last.network.jitter, 'ms', 4)} takes the jitter")
+    return lines
+
+
+def _data(one: Any) -> dict[str, Any]:
+    """The same for scripts."""
+    from oak_sled.core.base import units
+
+    return {
+        "network": one.network.model_dump(),
+        "error_rms": units.as_json(one.rms, "m"),
+        "error_most": units.as_json(one.most, "m"),
+        "largest_jump": units.as_json(one.largest_jump, "m"),
+        "turned_most": units.as_json(math.degrees(float(one.turned.max())), "°"),
+        "corrections": units.as_json(one.corrections, "1/s"),
+        "packets": one.packets,
+        "lost": one.lost,
+        "late_inputs": one.late_inputs,
+        "rollback_ticks": float(one.rolled.mean()) if len(one.rolled) else 0.0,
+    }
+
+
+def _csv(one: Any) -> str:
+    """The copy and the truth tick by tick."""
+    heads = ["t [s]", *(f"truth.{axis} [m]" for axis in "xyz"), *(f"copy.{axis} [m]" for axis in "xyz")]
+    lines = [",".join([*heads, "error [m]", "jump [m]"])]
+    for k, t in enumerate(one.t):
+        numbers = (t, *one.truth[k], *one.shown[k], one.error[k], one.jump[k])
+        lines.append(",".join(f"{float(value):.9g}" for value in numbers))
+    return "\n".join(lines) + "\n"

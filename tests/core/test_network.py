@@ -1,0 +1,171 @@
+"""A run over a network: closed forms of a copy that lags, no fault where none can be, and the same for a seed."""
+
+from __future__ import annotations
+
+import itertools
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from test_feel import plain_yard
+
+from oak_sled.core.assembly.jobs import job_of
+from oak_sled.core.base.faults import Refused
+from oak_sled.core.project import demos
+from oak_sled.core.results import run
+from oak_sled.core.study import network as networks
+from oak_sled.core.yard.drill import Knot, Start, Track
+from oak_sled.core.yard.network import Network
+
+SCHEMES = list(itertools.product(("others", "driver"), ("server", "driver"), ("snap", "blend", "rollback")))
+
+
+def pushed(speed=0.0, knots=((0.0, 0.0),), damping=0.0, seconds=4.0):
+    """A block in space that starts at a speed and is pushed with 3 m/s2 at full."""
+    yard = plain_yard(damping=damping, spin_damping=0.0)
+    track = Track(channel="throttle", knots=tuple(Knot(t=t, value=value) for t, value in knots))
+    drill = yard.drill().replace(start=Start(speed=speed), tracks=(track,), duration=seconds)
+    return job_of(yard.replace(drills=(drill,)), drill)
+
+
+@pytest.mark.parametrize(("seen_by", "authority", "correct"), SCHEMES)
+def test_without_delay_jitter_and_loss_a_simulated_copy_is_the_truth(seen_by, authority, correct):
+    job = job_of(demos.load("fan-sled"))
+    setting = Network(seen_by=seen_by, authority=authority, correct=correct, delay=0.0, rate=120.0, blend=0.0)
+    found = networks.seen(job, setting)
+    if seen_by == "driver":
+        assert found.most == 0.0
+        assert len(found.corrected) == 0
+    elif correct == "rollback":
+        assert found.most < 1e-5, "only the input of the tick itself is not known"
+    else:
+        assert found.most < 2e-3, "carried on by its velocity for a tick"
+
+
+@pytest.mark.parametrize("demo", ["fan-sled", "ice-truck", "ferry", "survey-copter", "shunting"])
+def test_a_driver_whose_inputs_all_arrive_in_time_is_never_corrected(demo):
+    job = job_of(demos.load(demo))
+    alone = len({one.lead for one in job.actors}) == 1
+    job = replace(job, drill=job.drill.replace(duration=min(job.drill.duration, 6.0), events=()))
+    found = networks.seen(job, Network(seen_by="driver", correct="rollback", delay=150.0))
+    if alone:
+        assert found.most == pytest.approx(0.0, abs=1e-9)
+    else:
+        assert len(found.rolled) > 0, "the inputs of the others come by packets only"
+
+
+def test_what_goes_straight_is_seen_where_it_is_at_any_delay():
+    for correct in ("snap", "blend"):
+        found = networks.seen(pushed(speed=8.0), Network(delay=200.0, authority="driver", correct=correct))
+        assert found.most < 1e-6
+        assert found.largest_jump < 1e-6
+
+
+def test_a_copy_that_is_carried_on_lags_by_half_the_acceleration_times_its_age_squared():
+    delay, rate = 0.1, 20.0
+    job = pushed(knots=((0.0, 1.0),))
+    found = networks.seen(job, Network(delay=1e3 * delay, rate=rate, authority="driver", correct="snap"))
+    late = found.error[found.ticks * 2 :]
+    oldest = delay + 1.0 / rate
+    assert late.max() == pytest.approx(0.5 * 3.0 * oldest**2, rel=0.06)
+    assert late.min() == pytest.approx(0.5 * 3.0 * delay**2, rel=0.2)
+    assert found.largest_jump == pytest.approx(0.5 * 3.0 * (oldest**2 - delay**2), rel=0.1), (
+        "back from oldest to newest"
+    )
+    assert found.corrections == pytest.approx(rate, rel=0.1)
+
+
+def test_blending_makes_small_steps_of_a_jump_and_a_later_copy():
+    job = pushed(knots=((0.0, 1.0),))
+    plain = Network(delay=100.0, authority="driver")
+    snap = networks.seen(job, plain.replace(correct="snap"))
+    blend = networks.seen(job, plain.replace(correct="blend", blend=100.0))
+    assert blend.largest_jump < 0.5 * snap.largest_jump
+    assert blend.rms > snap.rms
+
+
+def test_a_copy_that_is_simulated_again_knows_all_but_what_changed_meanwhile():
+    job = pushed(knots=((0.0, 1.0), (2.0, -1.0)))
+    found = networks.seen(job, Network(delay=100.0, authority="driver", correct="rollback", blend=0.0))
+    row = found.ticks * 2
+    assert found.error[row // 4 : row].max() < 1e-9, "the same push as before"
+    assert found.error[row : row + found.ticks].max() > 0.005, "the reverse comes as a surprise"
+    assert found.error[-found.ticks // 2 :].max() < 1e-9
+    assert found.rolled.mean() == pytest.approx(0.1 * found.ticks, rel=0.15)
+    assert found.cost > 0.0
+
+
+def test_lost_packets_and_late_inputs_are_of_the_seed_and_counted():
+    job = job_of(demos.load("fan-sled"))
+    setting = Network(delay=80.0, jitter=40.0, loss=0.1, seed=4)
+    one, same, other = (networks.seen(job, setting.replace(seed=seed)) for seed in (4, 4, 5))
+    assert np.array_equal(one.shown, same.shown)
+    assert not np.array_equal(one.shown, other.shown)
+    assert one.lost / one.packets == pytest.approx(0.1, abs=0.06)
+    assert one.late_inputs > 0.5, "jitter comes on top of the delay"
+    buffered = networks.seen(job, setting.replace(buffer=40.0))
+    assert buffered.late_inputs == pytest.approx(0.1, abs=0.05), "only those that were lost"
+
+
+def test_a_buffer_as_long_as_the_jitter_keeps_the_driver_from_being_corrected():
+    job = job_of(demos.load("fan-sled"))
+    setting = Network(seen_by="driver", correct="snap", delay=80.0, jitter=30.0)
+    assert networks.seen(job, setting).corrections > 1.0
+    assert networks.seen(job, setting.replace(buffer=30.0)).most == pytest.approx(0.0, abs=1e-9)
+
+
+def test_the_farther_away_the_farther_off():
+    job = job_of(demos.load("fan-sled"))
+    made = run.execute(job)
+    found = [networks.seen(job, Network(delay=delay), made).rms for delay in (0.0, 60.0, 120.0, 240.0)]
+    assert found == sorted(found)
+    assert found[-1] > 4.0 * found[1]
+
+
+def test_a_wrong_clock_puts_a_copy_ahead_or_behind_by_its_speed():
+    job = pushed(speed=10.0)
+    for clock in (-50.0, 50.0):
+        found = networks.seen(job, Network(delay=100.0, authority="driver", correct="snap", clock=clock))
+        assert found.error[-1] == pytest.approx(10.0 * 0.05, rel=0.05)
+
+
+def test_beyond_the_limit_a_copy_stands_still():
+    job = pushed(speed=10.0, seconds=3.0)
+    found = networks.seen(job, Network(delay=0.0, rate=1.0, limit=200.0, authority="driver", correct="snap"))
+    shown = found.shown[:, 0]
+    row = int(1.6 * found.ticks)
+    assert shown[row] == shown[row + 10], "its last packet is older than 200 ms"
+    assert found.most == pytest.approx(10.0 * 0.8, rel=0.03)
+
+
+def test_two_crafts_that_push_each_other_are_seen_with_what_each_knows():
+    job = job_of(demos.load("shunting"))
+    assert len({one.lead for one in job.actors}) > 1
+    near = networks.seen(job, Network(seen_by="driver", correct="rollback", delay=20.0, rate=60.0))
+    far = networks.seen(job, Network(seen_by="driver", correct="rollback", delay=200.0, rate=60.0))
+    assert far.rms >= near.rms
+    watched = networks.seen(job, Network(seen_by="others", correct="rollback", delay=200.0, rate=60.0))
+    assert watched.rms > far.rms, "its driver knows more than those who watch"
+
+
+def test_a_drill_that_diverges_is_refused():
+    job = pushed()
+    craft = job.craft.replace(body=job.craft.body.replace(mass=1e-3))
+    wild = replace(job, craft=craft, drill=job.drill.replace(duration=0.05, start=Start(speed=1e4)))
+    made = run.execute(wild)
+    broken = replace(made, status=2) if made.is_diverged else None
+    if broken is None:
+        short = replace(job, drill=job.drill.replace(duration=0.05), ticks=20)
+        with pytest.raises(Refused, match="over at once"):
+            networks.seen(short, Network())
+    else:
+        with pytest.raises(Refused):
+            networks.seen(wild, Network(), made)
+
+
+@pytest.mark.parametrize(
+    ("field", "value"), [("loss", 1.5), ("delay", -1.0), ("rate", 0.0), ("correct", "hope"), ("seen_by", "nobody")]
+)
+def test_a_connection_that_cannot_be_is_refused(field, value):
+    with pytest.raises(ValueError, match=field):
+        Network(**{field: value})
