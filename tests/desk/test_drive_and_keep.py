@@ -340,6 +340,7 @@ def test_the_yard_file_diffs_well(yard):
         "drills",
         "spreads",
         "cameras",
+        "wishes",
         "game",
     ]
     assert list(json.loads(text)) == names
