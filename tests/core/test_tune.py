@@ -99,6 +99,13 @@ def test_locks_and_bounds_hold():
     assert [term.band.quantity for term in found.missed] == ["push"]
 
 
+def test_what_a_thread_keeps_serves_the_next_one():
+    yard = plain_yard()
+    asked = wished(Band(quantity="push", low=0.5, high=0.52, fade=0.1))
+    found = tune.tune(yard, asked, threads=2, most=60)
+    assert 1 <= len(found.tryout._hands) <= 2, "however many tries there were"
+
+
 def test_what_is_met_already_is_left_alone():
     found = tune.tune(plain_yard(), wished(Band(quantity="push", low=0.1, fade=0.1)))
     assert (found.ended, found.moves, found.tries) == ("met", (), 1)

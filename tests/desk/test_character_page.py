@@ -214,6 +214,22 @@ def test_the_slider_looks_at_fewer_moves(page, window, qtbot):
     assert "1 moves" in moves.accessibleDescription()
 
 
+def test_another_yard_drops_what_came_of_a_tuning(page, window, idle, qtbot):
+    page.wish("icy", True)
+    page.tuning.dials = SOME
+    page.tuning.begin()
+    qtbot.waitUntil(lambda: page.tuning.told is not None, timeout=120_000)
+    assert "with the moves" in page.legend.text()
+    window.session.open(demos.load("ferry"), (), None)
+    idle()
+    page.refresh()
+    assert page.tuning.told is None
+    assert page.bands.then == {}
+    assert "with the moves" not in page.legend.text()
+    assert not page.panel.take.isVisible()
+    page.panel.moves.repaint()
+
+
 def test_stopping_keeps_the_best_and_the_window_goes_on(page, window, qtbot):
     page.wish("crisp", True)
     page.tuning.begin()

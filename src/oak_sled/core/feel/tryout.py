@@ -7,8 +7,7 @@ the seed.
 from __future__ import annotations
 
 import os
-import threading
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 
@@ -71,7 +70,8 @@ class Tryout:
     scatter: Scatter
     threads: int = 0
     tries: int = 0
-    _hands: threading.local = field(default_factory=threading.local)
+    _hands: list[_Hand] = field(default_factory=list)
+    """Hands that nobody uses now: threads come and go, and what a hand keeps is to stay."""
     _kept: dict[tuple[tuple[str, float], ...], list[Values] | None] = field(default_factory=dict)
 
     @staticmethod
@@ -132,9 +132,13 @@ class Tryout:
             yard = self.yard.edit_all(list(changes)) if changes else self.yard
         except Refused:
             return None
-        if not hasattr(self._hands, "hand"):
-            self._hands.hand = _Hand()
-        return [self._shown(self._hands.hand, yard, repeat) for repeat in range(1 + self.scatter.repeats)]
+        try:
+            hand = self._hands.pop()
+        except IndexError:
+            hand = _Hand()
+        found = [self._shown(hand, yard, repeat) for repeat in range(1 + self.scatter.repeats)]
+        self._hands.append(hand)
+        return found
 
     def _shown(self, hand: _Hand, yard: Yard, repeat: int) -> Values:
         """Values of one repeat."""
@@ -158,7 +162,7 @@ class Tryout:
 
 
 class _Hand:
-    """Runs jobs in arrays that are kept from like ones: one for each thread, and drill in it."""
+    """Runs jobs in arrays that are kept from like ones: one for each thread at a time, and a drill."""
 
     def __init__(self) -> None:
         self._benches: dict[tuple[str, float], Bench] = {}
@@ -169,11 +173,6 @@ class _Hand:
         if key not in self._benches:
             self._benches[key] = Bench(VariantBuild(job))
         return self._benches[key].execute(job, late)
-
-
-def values_of(repeats: Sequence[Values]) -> Mapping[str, float | None]:
-    """The undisturbed values of a try."""
-    return repeats[0]
 
 
 def value_at(yard: Yard, path: str) -> float:

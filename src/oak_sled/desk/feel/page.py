@@ -150,6 +150,7 @@ class CharacterPage(QWidget):
         """Shows words and bands as they are now."""
         session = self.session
         session.characters.is_wanted = True
+        self.tuning.follow()
         every, wish, made, others = words.of(session.yard), self.shown_wish, self.character(), self.beside()
         self.word = wish.id
         for name in [name for name in self.tuning.weights if name not in [one.id for one in every]]:
@@ -163,14 +164,15 @@ class CharacterPage(QWidget):
         built_in = [one.id for one in words.BUILT_IN]
         self.reset_button.setVisible(wish.id in own and wish.id in built_in)
         self.drop_button.setVisible(wish.id in own and wish.id not in built_in)
-        letters = [f"{other.letter}  {other.name}{'' if other.character else ' (being tried)'}" for other in others]
-        then = ["◇  with the moves"] if self.bands.then else []
-        self.legend.setText("   ".join(["◆  on the bench", *then, *letters]))
         self.how.setText(_how(made) if made is not None else "")
 
     def _show_then(self) -> None:
         looked = self.tuning.looked_at
         self.bands.show_then({} if looked is None or self.tuning.is_taken() else looked.values)
+        others = self.bands.others
+        letters = [f"{other.letter}  {other.name}{'' if other.character else ' (being tried)'}" for other in others]
+        then = ["◇  with the moves"] if self.bands.then else []
+        self.legend.setText("   ".join(["◆  on the bench", *then, *letters]))
 
     def showEvent(self, event: object) -> None:
         self.refresh()

@@ -62,6 +62,7 @@ class Tuning(QObject):
         self.front: tuple[Fight, tuple[Point, ...]] | None = None
         self.helps: tuple[Help, ...] | None = None
         self.is_on = False
+        self._craft = session.craft.id
         self._stopped = False
         self._came.connect(self._take_progress)
 
@@ -86,7 +87,7 @@ class Tuning(QObject):
             session.say(str(refused.faults[0]), True)
             return
         self.history, self.progress, self.told, self.front, self.helps = [], None, None, None, None
-        self.chosen, self.is_on, self._stopped = 0, True, False
+        self.chosen, self.is_on, self._stopped, self._craft = 0, True, False, craft
 
         def work(told: OnProgress) -> Told:
             best = [float("inf")]
@@ -104,6 +105,17 @@ class Tuning(QObject):
 
         session.background.add(Task("tuning", work, self._end, self._refused))
         self.changed.emit()
+
+    def follow(self) -> None:
+        """Drops what came of a tuning once another craft is on the bench, or one without what was moved."""
+        session = self.session
+        if self.is_on or (self.told is None and self.progress is None):
+            return
+        moves = self.told.tuned.moves if self.told is not None else ()
+        lost = any(document.dial_at(session.yard, move.path) is None for move in moves)
+        if lost or session.craft.id != self._craft:
+            self.history, self.progress, self.told, self.front, self.helps, self.chosen = [], None, None, None, None, 0
+            self.changed.emit()
 
     def stop(self) -> None:
         """Ends it after the tries under way, and keeps the best."""

@@ -55,10 +55,6 @@ class Characters(QObject):
             )
         return None
 
-    def is_asked(self, yard: Yard, craft: str, drill: str) -> bool:
-        """True while a character is being found."""
-        return _key(yard, craft, yard.drill(drill)) in self._asked
-
     def of_card(self, yard: Yard, card: Card) -> Character | None:
         """The character of the craft of a card, as it was then; None as long as it is not known."""
         if card.id in self._cards and self._cards[card.id] in self._known:
@@ -66,7 +62,7 @@ class Characters(QObject):
         if card.id in self._cards and self._cards[card.id] in self._asked:
             return None
         try:
-            whole = jobs.with_documents(yard.replace(wishes=yard.wishes), card.job)
+            whole = jobs.with_documents(yard, card.job)
         except Refused:
             return None
         self._cards[card.id] = _key(whole, card.job.craft.id, whole.drill(card.job.drill.id))
