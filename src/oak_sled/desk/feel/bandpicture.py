@@ -121,7 +121,7 @@ class BandPicture(QWidget):
 
     def _values(self, band: Band) -> list[float | None]:
         every = [self.character, *(other.character for other in self.others)]
-        return [None if one is None else one.values.get(band.name) for one in every]
+        return [self.then.get(band.name), *(None if one is None else one.values.get(band.name) for one in every)]
 
     def _ends(self, place: int) -> tuple[float, float]:
         assert self.wish is not None

@@ -6,6 +6,7 @@ import functools
 from collections.abc import Callable
 
 from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QScrollArea, QVBoxLayout, QWidget
 
 from oak_sled.core.base import units
@@ -47,9 +48,9 @@ class CharacterPage(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
         row.addWidget(self._left())
-        row.addWidget(_line())
+        row.addWidget(_Line())
         row.addWidget(self._middle(), 1)
-        row.addWidget(_line())
+        row.addWidget(_Line())
         self.tuning = Tuning(session, self)
         self.panel = TuningPanel(self.tuning)
         self.tuning.changed.connect(self._show_then)
@@ -330,11 +331,12 @@ def _scrolled(widget: QWidget) -> QScrollArea:
     return area
 
 
-def _line() -> QWidget:
-    made = QWidget()
-    made.setFixedWidth(1)
-    made.setAutoFillBackground(True)
-    palette = made.palette()
-    palette.setColor(made.backgroundRole(), theme.colour("rule"))
-    made.setPalette(palette)
-    return made
+class _Line(QWidget):
+    """A hairline between columns, in the colours of the theme."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedWidth(1)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        QPainter(self).fillRect(self.rect(), theme.colour("rule"))
