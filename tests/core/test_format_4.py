@@ -45,6 +45,8 @@ def test_a_yard_of_format_3_opens_and_moves_as_it_does_now(file):
     assert data["format"] == 3
     old, new = yard_json.of(data), yard_json.load_bytes(demo_bytes(file.name), file.name)
     assert old.format == 4
+    known = [drill.id for drill in old.drills]
+    new = new.replace(drills=tuple(one for one in new.drills if one.id in known))  # demos have grown drills since
     assert yard_json.dumps(old) == yard_json.dumps(new)
     assert "format 3 was read" in yard_json.told_of(data)
 

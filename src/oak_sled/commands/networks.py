@@ -32,19 +32,21 @@ def network(
     drill: DrillOption = "",
     craft: CraftOption = "",
     delay: Annotated[
-        str, typer.Option(help="one way, such as 120ms; several as 0ms,60ms,120ms print a line each")
-    ] = "60ms",
-    jitter: Annotated[str, typer.Option(help="by which the delay is longer at most")] = "0ms",
-    loss: Annotated[str, typer.Option(help="share of packets that are lost, such as 2%")] = "0%",
-    rate: Annotated[str, typer.Option(help="packets of state a second")] = "20",
-    buffer: Annotated[str, typer.Option(help="by which a server waits for inputs beyond the delay")] = "0ms",
-    clock: Annotated[str, typer.Option(help="by which packets are taken for younger than they are")] = "0ms",
-    limit: Annotated[str, typer.Option(help="age of the last packet beyond which a copy stands still")] = "500ms",
-    blend: Annotated[str, typer.Option(help="time over which a correction is faded in")] = "100ms",
-    correct: Annotated[str, typer.Option(help="snap, blend or rollback")] = "blend",
-    authority: Annotated[str, typer.Option(help="who decides: server or driver")] = "server",
-    seen_by: Annotated[str, typer.Option(help="whose copy: others or driver")] = "others",
-    seed: Annotated[int, typer.Option(help="random seed of jitter and loss")] = 1,
+        str | None,
+        typer.Option(help="one way, such as 120ms; several as 0ms,60ms,120ms print a line each"),
+    ] = None,
+    jitter: Annotated[str | None, typer.Option(help="by which the delay is longer at most")] = None,
+    loss: Annotated[str | None, typer.Option(help="share of packets that are lost, such as 2%")] = None,
+    rate: Annotated[str | None, typer.Option(help="packets of state a second")] = None,
+    buffer: Annotated[str | None, typer.Option(help="by which a server waits for inputs beyond the delay")] = None,
+    clock: Annotated[str | None, typer.Option(help="by which packets are taken for younger than they are")] = None,
+    limit: Annotated[str | None, typer.Option(help="age of the last packet beyond which a copy stands still")] = None,
+    blend: Annotated[str | None, typer.Option(help="time over which a correction is faded in")] = None,
+    correct: Annotated[str | None, typer.Option(help="snap, blend or rollback")] = None,
+    authority: Annotated[str | None, typer.Option(help="who decides: server or driver")] = None,
+    seen_by: Annotated[str | None, typer.Option(help="whose copy: others or driver")] = None,
+    hits: Annotated[str | None, typer.Option(help="whose side decides pokes: victim or attacker")] = None,
+    seed: Annotated[int | None, typer.Option(help="random seed of jitter and loss")] = None,
     most_jump: Annotated[str, typer.Option(help="status 1 if a jump is larger, such as 0.3m")] = "",
     most_error: Annotated[str, typer.Option(help="status 1 if the copy is ever farther off, such as 1m")] = "",
     sets: SetOption = None,
@@ -53,19 +55,19 @@ def network(
 ) -> int:
     """Say how a drill is seen over a network.
 
-    Exit status 1 if a jump or an error is larger than asked for.
+    What is not told is as in the network of the drill, where it has one. Exit status 1 if a jump or an error is larger
+    than asked for.
     """
     from oak_sled.core.base import disk, units
     from oak_sled.core.base.faults import refuse
+    from oak_sled.core.results import copies as networks
     from oak_sled.core.results import run
-    from oak_sled.core.study import network as networks
 
     check_outputs(yard, {"--csv": csv, "--json": json_file})
     told = {
         "jitter": jitter, "loss": loss, "rate": rate, "buffer": buffer, "clock": clock, "limit": limit, "blend": blend,
-        "correct": correct, "authority": authority, "seen_by": seen_by, "seed": seed,
+        "correct": correct, "authority": authority, "seen_by": seen_by, "hits": hits, "seed": seed,
     }  # fmt: skip
-    lines = [_settings({**told, "delay": one}) for one in delay.split(",")]
     bounds = [
         (name, units.read(text, "m") if text else math.inf)
         for name, text in (("--most-jump", most_jump), ("--most-error", most_error))
@@ -73,9 +75,12 @@ def network(
     for name, value in bounds:
         if not value > 0.0:
             raise refuse(name, "is not above 0", "a length such as 0.3m")
-    if csv is not None and len(lines) > 1:
+    delays = (None,) if delay is None else tuple(delay.split(","))
+    if csv is not None and len(delays) > 1:
         raise refuse("--csv", "is of one delay", "one delay, or no --csv")
     job = asked_job(with_sets(load_yard(yard), sets), craft, drill, 0)
+    begun = job.drill.network.model_dump() if job.drill.network is not None else {}
+    lines = [_settings({**told, "delay": one}, begun) for one in delays]
     warm()
     made = run.execute(job)
     found = [networks.seen(job, one, made) for one in lines]
@@ -91,22 +96,22 @@ def network(
     return terminal.DONE if good else terminal.MISSED
 
 
-def _settings(told: dict[str, Any]) -> Any:
-    """The connection that options tell; raises `Refused` naming the option that is wrong."""
+def _settings(told: dict[str, Any], begun: dict[str, Any]) -> Any:
+    """The connection that options tell, over that of the drill; raises `Refused` naming the option that is wrong."""
     from oak_sled.core.base import document, units
     from oak_sled.core.base.faults import Fault, Refused, refuse
     from oak_sled.core.yard.network import Network
 
-    read = dict(told)
-    for name in (*TIMES, "loss", "rate"):
+    read = {name: value for name, value in told.items() if value is not None}
+    for name in [one for one in (*TIMES, "loss", "rate") if one in read]:
         unit = "ms" if name in TIMES else "1/s" if name == "rate" else ""
         try:
-            read[name] = units.read(told[name], unit, in_file=True)
+            read[name] = units.read(read[name], unit, in_file=True)
         except Refused as refused:
             right = {"loss": "a share such as 2%", "rate": "a number such as 20"}.get(name, "a time such as 120ms")
             raise refuse(f"--{name}", refused.faults[0].what, right) from None
     try:
-        made: Network = document.checked(Network, read, "", None)
+        made: Network = document.checked(Network, begun | read, "", None)
     except Refused as refused:
         wrong = [Fault(f"--{one.where.strip('.').replace('_', '-')}", one.what, one.right) for one in refused.faults]
         raise Refused(wrong) from None
@@ -165,6 +170,6 @@ def _csv(one: Any) -> str:
     heads = ["t [s]", *(f"truth.{axis} [m]" for axis in "xyz"), *(f"copy.{axis} [m]" for axis in "xyz")]
     lines = [",".join([*heads, "error [m]", "jump [m]"])]
     for k, t in enumerate(one.t):
-        numbers = (t, *one.truth[k], *one.shown[k], one.error[k], one.jump[k])
+        numbers = (t, *one.truth[k, :3], *one.shown[k, :3], one.error[k], one.jump[k])
         lines.append(",".join(f"{float(value):.9g}" for value in numbers))
     return "\n".join(lines) + "\n"

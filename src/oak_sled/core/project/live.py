@@ -13,6 +13,7 @@ from oak_sled.core.assembly.machine import Machine
 from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.kernel import state
+from oak_sled.core.results.copies import Connection
 from oak_sled.core.results.record import Layout, Record, Recorder
 from oak_sled.core.results.run import Run, explain_divergence, stopped_at_nonsense
 from oak_sled.core.yard.drill import MOST_KNOTS, Drill, Knot, Track
@@ -43,10 +44,16 @@ class LiveDrive:
         self.status, self._lost = state.RUNNING, ""
         self._stop_at_nonsense(self.recorder.recent(), 1)
         self._events: list[Event] = []
+        self._connect()
         drill = self.job.drill
         self._on_the_way = DelayLine(
             self.job.channels, self.job.ticks, drill.input_delay, drill.input_jitter, drill.delay_seed
         )
+
+    def _connect(self) -> None:
+        """Begins to be seen over the network of the drill, from where the drive is."""
+        network = self.job.drill.network
+        self.connection = None if network is None else Connection(self.job, network, (self._machine, self.ticks))
 
     def happen(self, event: Event) -> None:
         """A push, a shot or a release at this moment: it happens in the next tick, and is kept with the inputs."""
@@ -56,6 +63,8 @@ class LiveDrive:
         rows["time"] = self._machine.nows["time"][0]
         arrays = self._machine.world
         self._machine.world = arrays._replace(events=np.concatenate([arrays.events, rows]))
+        if self.connection is not None:
+            self.connection.happen(event)
 
     @property
     def ticks(self) -> int:
@@ -69,6 +78,7 @@ class LiveDrive:
         fresh.world = fresh.world._replace(events=old.world.events)
         fresh.nows["time"], fresh.nows["next_event"] = old.nows["time"], old.nows["next_event"]
         self._machine = fresh
+        self._connect()
 
     def advance(self, ticks: int, raw: Floats) -> None:
         """Drives on by `ticks` with these raw values of the channels of all crafts: shape (ticks, channels), or
@@ -84,6 +94,8 @@ class LiveDrive:
             self.status, ran = self._machine.advance(given, rows)
             self.recorder.give_back(len(given) - ran)
             self._stop_at_nonsense(rows[:ran], 0)
+            if self.connection is not None:
+                self.connection.advance(given[:ran])
             done += len(given)
 
     def _stop_at_nonsense(self, rows: Floats, least: int) -> None:
@@ -96,7 +108,8 @@ class LiveDrive:
 
     def take(self, job: Job) -> None:
         """Takes changed settings in mid-drive; crafts with other parts or channels restart."""
-        job = replace(job, drill=self.job.drill, substeps=1).seen_from(self.job.craft.id)
+        drill = self.job.drill.replace(network=job.drill.network)
+        job = replace(job, drill=drill, substeps=1).seen_from(self.job.craft.id)
         if job == self.job:
             return
         same = Layout.of(job) == self.layout and job.ticks == self.job.ticks
@@ -120,15 +133,18 @@ class LiveDrive:
                 getattr(fresh.shot_memory, name)[...] = getattr(old.shot_memory, name)
         fresh.connect(job)
         self._machine = fresh
+        self._connect()
 
     def newest(self, seconds: float) -> Run:
         """The newest stretch as a run, as far as the display delay of the drill lets it be seen. It shares the
         recorder's memory: good until the drive goes on."""
         rows = self.recorder.recent()
-        rows = rows[: max(len(rows) - self._unseen(), 1)]
+        behind = min(self._unseen(), len(rows) - 1)
+        rows = rows[: len(rows) - behind]
         count = min(len(rows), int(seconds * self.job.ticks) + 1)
         first = self.recorder.first_recent + len(rows) - count
-        return Run(self.job, Record(self.layout, [rows[len(rows) - count :]]), self.status, "", True, first)
+        seen = None if self.connection is None else self.connection.told(count - 1, behind)
+        return Run(self.job, Record(self.layout, [rows[len(rows) - count :]]), self.status, "", True, first, seen=seen)
 
     def _unseen(self) -> int:
         """Rows at the end that are not shown yet."""
@@ -147,7 +163,8 @@ class LiveDrive:
         message = ""
         if self.status == state.DIVERGED:
             message = explain_divergence(job, self.layout, self.recorder.recent(), self._lost)
-        return Run(job, record, self.status, message, True)
+        seen = self.connection.told() if self.connection is not None and self.connection.first_tick == 0 else None
+        return Run(job, record, self.status, message, True, seen=seen)
 
     @property
     def left_out(self) -> str:
@@ -198,6 +215,7 @@ class LiveDrive:
             cast=tuple(member.replace(tracks=inputs.get(member.id, ())) for member in old.cast),
             events=tuple(self._events[:MOST_EVENTS]),
             watch=old.watch,
+            network=old.network,
             duration=seconds,
             recorded=True,
         )

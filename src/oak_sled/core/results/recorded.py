@@ -34,14 +34,24 @@ FASTEST_STILL = 0.05
 
 def is_told(run: Run) -> bool:
     """True of a run that a game told."""
-    return isinstance(run.record.blocks[0], Told)
+    return told_by(run) == "game"
+
+
+def told_by(run: Run) -> str:
+    """The word for what told a run: a "game", or a "copy" over a network; empty: it was computed."""
+    block = run.record.blocks[0]
+    return block.by if isinstance(block, Told) else ""
 
 
 class Told(Block):
     """Rows of which some columns were told: every other one is NaN, and takes no memory. told : by place, shape
-    (rows,). numbers : of the game's own, by name, shape (rows,)."""
+    (rows,). numbers : of the game's own, by name, shape (rows,). by : who told it: a "game", or a "copy" over a
+    network."""
 
-    def __init__(self, told: Mapping[int, Floats], rows: int, width: int, numbers: Mapping[str, Floats]):
+    def __init__(
+        self, told: Mapping[int, Floats], rows: int, width: int, numbers: Mapping[str, Floats], by: str = "game"
+    ):
+        self.by = by
         self.told, self.rows, self.width, self.numbers = told, rows, width, numbers
         self._nothing = np.broadcast_to(np.full(1, np.nan), (rows,))
 
@@ -72,11 +82,11 @@ class Told(Block):
         return sum(values.nbytes for values in self.told.values())
 
 
-def alone(job: Job) -> Job:
-    """A job with the first body of the craft under test alone on its ground: what a recording is of."""
-    lead = job.actors[0]
+def alone(job: Job, who: int = 0) -> Job:
+    """A job with one body alone on its ground, by its number: that of the craft under test, which a recording is of."""
+    lead = job.actors[who]
     drill = job.drill.replace(
-        craft="", cast=(), ties=(), twins=(), watch=(), events=(), targets=(), tracks=(), recording=None
+        craft="", cast=(), ties=(), twins=(), watch=(), events=(), targets=(), tracks=(), recording=None, network=None
     )
     return Job(lead.craft, job.ground, drill, job.ticks, job.integrator)
 
@@ -87,12 +97,13 @@ def as_run(recording: Recording, job: Job) -> Run:
     return run_of(told, recording.t.array - recording.t.array[0], alone(job))
 
 
-def run_of(told: Mapping[str, Floats], times: Floats, job: Job, first_tick: int = 0) -> Run:
+def run_of(told: Mapping[str, Floats], times: Floats, job: Job, first_tick: int = 0, by: str = "game") -> Run:
     """Columns that a game told as a run of a job of one craft, at its ticks.
 
     told : by names as `Recording` has them, each of shape (n,); times : s of each row from the start, shape (n,).
     Without velocities they follow from the places; without attitudes it heads where it moves; without spins they follow
-    from the attitudes. Inputs hold from the row before to theirs. first_tick : of the first row that is made.
+    from the attitudes. Inputs hold from the row before to theirs. first_tick : of the first row that is made. by : who
+    told it, see `Told`.
     """
     layout = Layout.of(job)
     last = max(math.floor(float(times[-1]) * job.ticks + 1e-6), first_tick)
@@ -119,7 +130,7 @@ def run_of(told: Mapping[str, Floats], times: Floats, job: Job, first_tick: int 
         for name, values in told.items()
         if name.startswith(NUMBER)
     }
-    return Run(job, Record(layout, [Told(by_place, len(at), layout.width, numbers)]), first_tick=first_tick)
+    return Run(job, Record(layout, [Told(by_place, len(at), layout.width, numbers, by)]), first_tick=first_tick)
 
 
 def _rates(values: Floats, at: Floats) -> Floats:

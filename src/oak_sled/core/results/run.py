@@ -18,6 +18,7 @@ from oak_sled.core.contact.records import LOST, Scene
 from oak_sled.core.kernel import state
 from oak_sled.core.parts import common
 from oak_sled.core.results.analysis import Analysis
+from oak_sled.core.results.copying import Seen
 from oak_sled.core.results.record import Layout, Record
 from oak_sled.core.tick.rows import Block, Rows
 
@@ -59,7 +60,7 @@ class Run:
     `shots`; None where they were not kept. seconds : s of computing that its ticks took; 0 where they were not run
     here. lost_contacts : contact points and neighbours that found no room. faults : formulas that
     were no finite number somewhere. told : what a running game did meanwhile, at the same ticks; None without one.
-    analysis : results derived from it.
+    seen : as it was seen over a network meanwhile, of a live drive. analysis : results derived from it.
     """
 
     job: Job
@@ -74,6 +75,7 @@ class Run:
     lost_contacts: int = 0
     faults: tuple[FormulaFault, ...] = ()
     told: Run | None = field(default=None, repr=False)
+    seen: Seen | None = field(default=None, repr=False)
     analysis: Analysis = field(default_factory=Analysis, repr=False)
 
     def seen_from(self, craft: str) -> Run:

@@ -14,6 +14,7 @@ from oak_sled.core.base.dial import dial
 from oak_sled.core.base.document import Frozen, name_field
 from oak_sled.core.yard.event import MOST_EVENTS, Event
 from oak_sled.core.yard.naming import unique
+from oak_sled.core.yard.network import Network
 from oak_sled.core.yard.orbit import Orbit
 from oak_sled.core.yard.recording import Recording
 from oak_sled.core.yard.ties import AnyTie
@@ -256,6 +257,9 @@ class Drill(Frozen):
     recorded: bool = Field(False, description="kept from a live drive")
     recording: Recording | None = Field(
         None, description="what a game did from the same start with the same inputs, which the run is held against"
+    )
+    network: Network | None = Field(
+        None, description="the connection over which others, or its driver, see the craft under test"
     )
     targets: tuple[Target, ...] = Field((), max_length=50, description="targets: ranges for measures")
 

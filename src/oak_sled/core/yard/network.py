@@ -10,6 +10,7 @@ from oak_sled.core.base.document import Frozen
 Correct = Literal["snap", "blend", "rollback"]
 SeenBy = Literal["others", "driver"]
 Authority = Literal["driver", "server"]
+Hits = Literal["victim", "attacker"]
 
 
 class Network(Frozen):
@@ -20,6 +21,11 @@ class Network(Frozen):
     )
     authority: Authority = Field(
         "server", description="the place that decides: a server that gets inputs late, or the machine of the driver"
+    )
+    hits: Hits = Field(
+        "victim",
+        description="whose side decides what pokes it: its own; or that of those who watch, who see it at once, "
+        "while it comes to the craft late",
     )
     delay: float = dial(60.0, "ms", "one way, before jitter", low=0.0, high=5000.0, slider=(0.0, 300.0))
     jitter: float = dial(

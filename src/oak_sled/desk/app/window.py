@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 
 from oak_sled.core.advice import modes
 from oak_sled.core.project.shelf import Card
-from oak_sled.core.results import measures, traces
+from oak_sled.core.results import copies, measures, traces
 from oak_sled.core.results.run import Run
 from oak_sled.core.results.tracegroups import members
 from oak_sled.desk.app import firstsize
@@ -183,6 +183,7 @@ class Window(QMainWindow):
     def _prepare_shown(self, run: Run, readings: measures.Readings) -> None:
         """Derives what will be shown of a run and takes long; in the thread that made it."""
         modes.of_run(run)
+        copies.as_run(run)
         if run.ticks <= LONG:
             return
         readings.settle()

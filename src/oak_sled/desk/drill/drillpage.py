@@ -15,6 +15,7 @@ from oak_sled.core.yard import casting
 from oak_sled.core.yard.drill import Drill, End, Track
 from oak_sled.core.yard.event import SAYS, Event, What
 from oak_sled.core.yard.naming import free_name
+from oak_sled.core.yard.network import Network
 from oak_sled.core.yard.tie import Tie
 from oak_sled.desk.drawing.drawingpage import DrawingPage
 from oak_sled.desk.drill import eventtargets, fitting, trimming
@@ -23,6 +24,7 @@ from oak_sled.desk.drill.channelpaint import Pick
 from oak_sled.desk.drill.channelstrips import ChannelStrips
 from oak_sled.desk.drill.drillfiles import DrillFiles
 from oak_sled.desk.drill.drillplan import DrillPlan
+from oak_sled.desk.drill.overnetwork import OverNetwork
 from oak_sled.desk.drill.recordingpanel import RecordingPanel
 from oak_sled.desk.drill.targets import Targets
 from oak_sled.desk.widgets import theme
@@ -35,6 +37,12 @@ END_SAYS = {
     "hit": "at the first hit",
     "last_gate": "past the last gate",
     "left_ground": "when it leaves the ground, or its edge",
+}
+STAMP_SAYS = {
+    "step": "to full or back",
+    "ramp": "to full or back in half a second",
+    "hold": "hold the value at the cursor",
+    "pulse": "on for half a second",
 }
 SHAPES = ("steps", "ramps", "sine", "pulses", "aim", "pace")
 DRIVER_WORDS = {"aim": "aim: the driver steers for the gates", "pace": "pace: the driver holds a speed"}
@@ -91,19 +99,12 @@ class DrillPage(DrawingPage):
         button("drill", "new, duplicate or remove a drill; import or export its inputs", fill=self._fill_drill)
         button("event", "add an event at the cursor", fill=self._fill_events)
         self.targets = Targets(self.session, self)
+        self.network = OverNetwork(self.session, self.targets, self.strips.choose)
         button("target", "bands in which measures should lie; add, type or remove one", fill=self.targets.fill)
+        button("network", "how others see the craft, or its driver: delay, loss and correction", fill=self.network.fill)
         for stamp in inputs.STAMPS:
-            tip = {
-                "step": "to full or back",
-                "ramp": "to full or back in half a second",
-                "hold": "hold the value at the cursor",
-                "pulse": "on for half a second",
-            }
-            button(
-                stamp,
-                f"{stamp} at the cursor, {tip[stamp]}, in the selected channel",
-                lambda stamp=stamp: self.stamp(stamp),
-            )
+            tip = f"{stamp} at the cursor, {STAMP_SAYS[stamp]}, in the selected channel"
+            button(stamp, tip, lambda stamp=stamp: self.stamp(stamp))
         bar.addStretch(1)
         button("cut before", "the drill begins at the cursor, with the motion it had there", lambda: self.cut(True))
         button("cut after", "the drill ends at the cursor", lambda: self.cut(False))
@@ -286,6 +287,8 @@ class DrillPage(DrawingPage):
     def subject(self) -> tuple[str, Any]:
         """Subject of the numbers, with its path: a knot, an event, a track, a tie, else the drill."""
         pick, drill = self.strips.chosen, self.drill
+        if pick.what == "network" and drill.network is not None:
+            return f"{self.path}.network", drill.network
         if pick.what == "tie" and (tie := self.ties.tie(pick.name)) is not None:
             return f"{self.path}.ties.{tie.id}", tie
         if pick.what == "event":
@@ -306,13 +309,8 @@ class DrillPage(DrawingPage):
     def refresh(self) -> None:
         """Shows the numbers of the selection."""
         path, item = self.subject()
-        look: tuple[object, ...] = (
-            path,
-            type(item),
-            getattr(item, "shape", ""),
-            getattr(item, "what", ""),
-            getattr(item, "channel", ""),
-        )
+        decide = ("shape", "what", "channel", "correct", "authority")
+        look: tuple[object, ...] = (path, type(item), *(getattr(item, name, "") for name in decide))
         if isinstance(item, Event):
             look = (*look, item.target, self.targets_of(item.what))
         if isinstance(item, Drill):
@@ -349,6 +347,8 @@ class DrillPage(DrawingPage):
             self._rebuild_drill(path, item)
         elif isinstance(item, Tie):
             self.ties.show(numbers, path, item)
+        elif isinstance(item, Network):
+            self.network.show(numbers, path, item)
         else:
             numbers.add_title(f"{pick.name.replace('_', ' ').capitalize()} · knot {pick.number + 1}")
             numbers.add_dials(item, path)

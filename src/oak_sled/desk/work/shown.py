@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from oak_sled.core.parts.caution import Caution
-from oak_sled.core.results import recorded, traces
+from oak_sled.core.results import copies, recorded, traces
 from oak_sled.core.results.run import Run
 
 
@@ -57,12 +57,12 @@ class Shown(QObject):
         self.follow_end = False
 
     def beside(self, pinned: Iterable[Run] = ()) -> list[Run]:
-        """The runs that are drawn pale beside the one shown: what a game told first, then the run before and pinned
-        ones, but no kept run beside a drive that goes on."""
+        """The runs that are drawn pale beside the one shown: its copy over a network and what a game told first, then
+        the run before and pinned ones, but no kept run beside a drive that goes on."""
         if self.run is None:
             return []
         told = recorded.beside(self.run) or self.game
-        found = [] if told is None else [told]
+        found = [one for one in (copies.as_run(self.run), told) if one is not None]
         if not self.live_on:
             found += [] if self.ghost is None else [self.ghost]
             found += pinned

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import QWidget
 from oak_sled.core.assembly import bodynames
 from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
-from oak_sled.core.results import moments, rotations, traces
+from oak_sled.core.results import copies, moments, rotations, traces
 from oak_sled.core.results.run import Run
 from oak_sled.desk.widgets import theme
 from oak_sled.desk.work.shown import Shown
@@ -99,6 +99,7 @@ class Annotations:
         for body in run.job.bodies:
             self.paint_arrows(painter, run.seen_from(body.id), row, camera, labels)
         whole = run.job.craft.id
+        self.paint_copy(painter, run, row, camera, labels)
         named = [(one, at, "ink", "") for one, at in self.view.others(run) if one.job.craft.id != whole]
         named += [(one, at, "good", "twin: ") for one, at in self.view.twins()]
         if named:
@@ -111,6 +112,26 @@ class Annotations:
             elif depth[0] > 0.1:
                 text = word + other.job.single.heading
                 labels.draw(painter, QPointF(*place[0]) - QPointF(0, 20), text, theme.colour(colour))
+
+    def paint_copy(self, painter: QPainter, run: Run, row: int, camera: Camera, labels: arrows.Labels) -> None:
+        """The place at which the craft is seen over the network, and how far off that is."""
+        copy = copies.as_run(run)
+        if copy is None:
+            return
+        found = copies.beside(run)
+        assert found is not None
+        there = copy.place_at(copy.at(run.t[row]))
+        px, depth = camera.project(np.array([run.place_at(row), there]))
+        if min(depth) <= 0.1:
+            return
+        first, last = QPointF(*px[0]), QPointF(*px[1])
+        colour = theme.colour("copy")
+        painter.setPen(QPen(colour, 1.6, Qt.PenStyle.DotLine))
+        painter.drawLine(first, last)
+        off = float(np.linalg.norm(there - run.place_at(row)))
+        labels.draw(
+            painter, last - QPointF(0, 34), f"{copies.whose(found.network)}: {units.show(off, 'm')} off", colour
+        )
 
     def paint_arrows(self, painter: QPainter, run: Run, row: int, camera: Camera, labels: arrows.Labels) -> None:
         if row == 0 and run.ticks > 0:

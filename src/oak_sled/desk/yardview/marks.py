@@ -20,8 +20,8 @@ MOST_MARKS = 500
 
 
 def pale(run: Run) -> str:
-    """The colour of a run that is drawn beside another: what a game told is told apart."""
-    return "game" if recorded.is_told(run) else "ghost"
+    """The colour of a run that is drawn beside another: what a game told, and a copy over a network, are told apart."""
+    return recorded.told_by(run) or "ghost"
 
 
 def path_of(run: Run, first: int, last: int) -> Floats:
