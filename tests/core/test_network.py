@@ -12,6 +12,7 @@ from test_feel import plain_yard
 from oak_sled.core.assembly.jobs import job_of
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.kernel import state
+from oak_sled.core.link import overudp
 from oak_sled.core.project import demos
 from oak_sled.core.project.live import LiveDrive
 from oak_sled.core.results import copies as networks
@@ -283,3 +284,26 @@ def test_a_poke_while_driving_is_seen_late_by_others():
     drive.advance(60, none)
     seen = drive.newest(10.0).seen
     assert since(seen.shown, seen.ticks) - since(seen.truth, seen.ticks) == pytest.approx(0.1, abs=0.03)
+
+
+@pytest.mark.tools
+@pytest.mark.parametrize("correct", ["snap", "blend"])
+def test_another_process_that_gets_packets_over_udp_sees_what_was_simulated(correct):
+    job = job_of(DEMO, DEMO.drill("step_steer"))
+    proof = overudp.proved(job, Network(delay=120.0, jitter=20.0, loss=0.02, correct=correct))
+    assert len(proof.error) == len(proof.simulated.error)
+    assert proof.rms == pytest.approx(proof.simulated.rms, rel=0.15)
+
+
+def test_the_copy_of_the_other_process_is_kept_by_packets_alone(tmp_path):
+    """The whole way on this machine, with a drill of half a second: what is said is of the right size."""
+    job = job_of(DEMO, DEMO.drill("step_steer").replace(duration=0.5))
+    proof = overudp.proved(job, Network(delay=0.0, rate=60.0, correct="snap"))
+    assert proof.error.shape == proof.jump.shape == proof.simulated.error.shape
+    assert proof.error[0] == 0.0
+    assert np.isfinite(proof.error).all()
+
+
+def test_a_rollback_is_not_sent_over_udp():
+    with pytest.raises(Refused, match="too long for UDP"):
+        overudp.proved(pushed(), Network(correct="rollback"))

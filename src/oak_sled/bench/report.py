@@ -59,11 +59,12 @@ def print_all(quick: bool, window: bool) -> None:
     kernel(9 if quick else 41, loop)
     handed_over("the ferry on four pads over a relief, a tick", ferry_job(), 9 if quick else 41, "2")
     handed_over("the ice truck on four tires, a tick", truck_job(), 9 if quick else 41, "2.5")
-    from oak_sled.bench import exporting, flying, tuning, tying
+    from oak_sled.bench import exporting, flying, networking, tuning, tying
 
     exporting.exporting(9 if quick else 41, loop.tick_ns)
     flying.flying(9 if quick else 41)
     tying.tying(9 if quick else 41)
+    networking.networking(3 if quick else 9)
     circles(8 if quick else 40)
     side = 8 if quick else 32
     sled, ferry = demos.load("fan-sled"), demos.load("ferry")

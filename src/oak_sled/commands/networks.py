@@ -49,6 +49,9 @@ def network(
     seed: Annotated[int | None, typer.Option(help="random seed of jitter and loss")] = None,
     most_jump: Annotated[str, typer.Option(help="status 1 if a jump is larger, such as 0.3m")] = "",
     most_error: Annotated[str, typer.Option(help="status 1 if the copy is ever farther off, such as 1m")] = "",
+    over_udp: Annotated[
+        bool, typer.Option("--over-udp", help="measure it with another process too, in real time")
+    ] = False,
     sets: SetOption = None,
     csv: Annotated[str | None, typer.Option(help="write the copy and the truth tick by tick; - for stdout")] = None,
     json_file: Annotated[str | None, typer.Option("--json", help="write it to this file; - for stdout")] = None,
@@ -60,6 +63,7 @@ def network(
     """
     from oak_sled.core.base import disk, units
     from oak_sled.core.base.faults import refuse
+    from oak_sled.core.link import overudp
     from oak_sled.core.results import copies as networks
     from oak_sled.core.results import run
 
@@ -84,13 +88,18 @@ def network(
     warm()
     made = run.execute(job)
     found = [networks.seen(job, one, made) for one in lines]
+    proofs = [overudp.proved(job, one, made) for one in lines] if over_udp else []
     with terminal.words_beside(csv, json_file):
-        print("\n".join(_lines(job, found)))
+        print("\n".join([*_lines(job, found), *(_proof(one) for one in proofs)]))
     if csv is not None:
         disk.write_whole(terminal.path_of(csv), _csv(found[0]).encode())
     if json_file is not None:
         write_json({"version": __version__, "drill": job.drill.id, "craft": job.craft.id,
-                    "delays": [_data(one) for one in found]}, json_file)  # fmt: skip
+                    "delays": [_data(one) for one in found],
+                    "over_udp": [
+                        {"error_rms": units.as_json(one.rms, "m"), "simulated": units.as_json(one.simulated.rms, "m")}
+                        for one in proofs
+                    ]}, json_file)  # fmt: skip
     most_m, off_m = (value for _, value in bounds)
     good = all(one.largest_jump <= most_m and one.most <= off_m for one in found)
     return terminal.DONE if good else terminal.MISSED
@@ -145,6 +154,21 @@ def _lines(job: Any, found: Any) -> list[str]:
     if last.late_inputs > 0.05 and last.network.buffer < last.network.jitter:
         lines.append(f"inputs come late: a buffer of {units.plain(last.network.jitter, 'ms', 4)} takes the jitter")
     return lines
+
+
+def _proof(one: Any) -> str:
+    """A copy over UDP beside the simulated one, in a line."""
+    from oak_sled.core.base import units
+
+    simulated = one.simulated
+    told = [
+        units.plain(value, "m", 3) for value in (one.rms, simulated.rms, float(one.jump.max()), simulated.largest_jump)
+    ]
+    delay = units.plain(simulated.network.delay, "ms", 4)
+    return (
+        f"over UDP, decided by its driver, {delay}: off {told[0]} rms (simulated {told[1]}), "
+        f"largest jump {told[2]} (simulated {told[3]})"
+    )
 
 
 def _data(one: Any) -> dict[str, Any]:

@@ -18,22 +18,20 @@ from oak_sled.core.assembly.machine import Machine, State
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import Refused, refuse
 from oak_sled.core.results import recorded, rotations, run
-from oak_sled.core.results.copying import Again, Driven, Packet, Seen, Watched, Way
+from oak_sled.core.results.copying import DOWN, INPUTS, Again, Driven, Packet, Seen, Watched, Way
 from oak_sled.core.results.record import Layout
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.event import Event
 from oak_sled.core.yard.network import Network
 from oak_sled.core.yard.recording import MOVES, PLACE, SPINS, TURN
 
-DOWN, INPUTS = 2, 3
-"""Purposes of a sequence of random numbers, beside the seed."""
 COPY = {
     "error": ("copy: off", "m"),
     "turned": ("copy: turned off", "°"),
     "jump": ("copy: jump", "m"),
     "corrections": ("copy: corrections", "1/s"),
 }
-"""What is shown of a copy over time: the words and the unit."""
+"""The quantities of a copy over time: the words and the unit."""
 
 
 def seen(job: Job, network: Network, made: Run | None = None) -> Seen:
@@ -63,7 +61,7 @@ def beside(run: Run) -> Seen | None:
 
 
 def whose(network: Network) -> str:
-    """Whose copy is seen, in words."""
+    """The one whose copy is seen, in words."""
     return "as its driver sees it" if network.seen_by == "driver" else "as others see it"
 
 

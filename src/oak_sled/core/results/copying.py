@@ -27,6 +27,8 @@ SAME = 1e-3
 """m by which a copy must be off for a packet to count as a correction of it."""
 POSE = 13
 """Numbers of a pose: position (m), attitude (quaternion w, x, y, z), velocity (m/s) and spin (rad/s), world axes."""
+DOWN, INPUTS = 2, 3
+"""Purposes of a sequence of random numbers, beside the seed: packets of state, and inputs of the first craft."""
 _MANY = 1024
 WINDOW_S = 1.0
 """s over which corrections are counted for their trace."""
