@@ -100,8 +100,22 @@ def _summary(made: Any) -> dict[str, Any]:
             for one in measures.judge(made.job.drill, found)
         ],
         "cautions": [{"name": c.name, "where": c.where, "says": c.says, "helps": c.helps} for c in warned],
+        **({"states": _states(made)} if made.job.craft.states else {}),
         "digest": made.digest,
     }
+
+
+def _states(made: Any) -> list[dict[str, Any]]:
+    """The states of motion that a run goes through, one after another, with the seconds at which each begins and
+    ends."""
+    from oak_sled.core.results import states
+
+    names = [one.id for one in made.job.craft.states]
+    return [
+        {"state": names[one.state] if one.state != states.NONE else None,
+         "from": one.first * made.job.dt, "to": min(one.last, made.ticks) * made.job.dt}
+        for one in states.spells(made)
+    ]  # fmt: skip
 
 
 def _tell_diverged(made: Any, where: str = "") -> None:

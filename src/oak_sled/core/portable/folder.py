@@ -14,7 +14,7 @@ from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base import disk, units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import close_match, refuse
-from oak_sled.core.portable import numbers, proofs, standin, standinpage
+from oak_sled.core.portable import numbers, proofs, standin, standinpage, states
 from oak_sled.core.portable.alone import Alone, left_out
 from oak_sled.core.portable.c import C
 from oak_sled.core.portable.code import Program
@@ -141,6 +141,7 @@ def files_of(job: Job, language: str, cameras: Sequence[YardCamera] = (), game: 
         source: text,
         **found,
         **numbers.loader(program, language),
+        **states.files(job, program, language),
         **(standin.files(program, alone) if language == "c" else {}),
         **(standinpage.files(program, alone, text) if language == "js" else {}),
         "vectors.json": json.dumps(vectors.told(door)) + "\n",
@@ -228,6 +229,10 @@ def page(job: Job, program: Program, language: str, source: str, rays: range, do
     ]
     if language in LIVE:
         lines += ["", f"{LIVE[language]} It is linked to the bench while the bench listens: numbers turn as dials do."]
+    if job.craft.states:
+        called = states.CALLS[language].replace("CRAFT", program.name).replace("RECORD", record_name(program))
+        names = ", ".join(one.id for one in job.craft.states)
+        lines += ["", f"{called} gives the state of motion, once a tick, for animation and sound: {names}."]
     if len(rays):
         lines += [
             "",

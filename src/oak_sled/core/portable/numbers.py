@@ -34,6 +34,11 @@ SCHEMA: dict[str, Any] = {
         "says": {**_TEXTS, "description": "what a number is"},
         "tables": {**_NAMES, "additionalProperties": {"type": "array", "items": {"type": "number"}}},
         "cameras": {"type": "array", "items": {"type": "object"}, "description": "cameras of the yard, as it has them"},
+        "states": {
+            "type": "array",
+            "items": {"type": "object"},
+            "description": "states of motion, as the yard has them",
+        },
         "in_game": {
             "type": "object",
             "description": "the same as the game has it; there where its units or axes are others",
@@ -69,6 +74,7 @@ def told(
         "says": {name: one.says for name, one in program.numbers.items() if one.says},
         "tables": {name: one.values for name, one in program.numbers.items() if one.shape},
         "cameras": [camera.model_dump() for camera in cameras],
+        "states": [state.model_dump() for state in job.craft.states],
     }
     if door is not None:
         shown = {name: door.display.shown(float(one.values[0]), one.unit) for name, one in single.items()}

@@ -25,13 +25,16 @@ from oak_sled.core.results import (
     rides,
     rolling,
     space,
+    states,
     tied,
 )
 from oak_sled.core.results.measure import Measure, declared_in
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.drill import Drill, Target
 
-MEASURES = declared_in(motion, meetings, launches, flying, hovering, rides, rolling, tied, space, comfort, networked)
+MEASURES = declared_in(
+    motion, meetings, launches, flying, hovering, rides, rolling, tied, space, comfort, networked, states
+)
 _BY_NAME = {known.name: known for known in MEASURES}
 OF_CAST = ("top_speed", "distance", "peak_side_g", "hits", "hardest_hit")
 """Measures of the other crafts of a cast that are listed; any other can be asked for by its name."""

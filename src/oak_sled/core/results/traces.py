@@ -117,6 +117,11 @@ def _side(run: Run) -> Floats:
     return _left(run, velocity(run))
 
 
+def _aloft(run: Run) -> Floats:
+    carried, rows = run.column("on_ground") > 0.0, np.arange(run.ticks + 1)
+    return np.asarray((rows - np.maximum.accumulate(np.where(carried, rows, -run.first_tick))) * run.job.dt)
+
+
 def _slip(run: Run) -> Floats:
     forward, side = values(run, "forward_speed"), values(run, "side_speed")
     angle = np.degrees(np.arctan2(side, np.abs(forward)))
@@ -173,7 +178,7 @@ def _limit_share(run: Run) -> Floats:
     return np.max(acting, axis=0) if acting else np.zeros(run.ticks + 1)
 
 
-_MOTION: tuple[tuple[Trace, Callable[[Run], Floats]], ...] = (
+MOTION: tuple[tuple[Trace, Callable[[Run], Floats]], ...] = (
     (Trace("speed", "speed", "m/s"), _speed),
     (Trace("forward_speed", "forward speed", "m/s"), _forward),
     (Trace("rolled", "distance along the heading", "m"), _rolled),
@@ -187,13 +192,15 @@ _MOTION: tuple[tuple[Trace, Callable[[Run], Floats]], ...] = (
     (Trace("y", "position y", "m"), lambda run: run.column("position.y")),
     (Trace("height", "height", "m"), levels.heights),
     (Trace("rise_speed", "vertical speed", "m/s"), lambda run: levels.in_level(run, velocity(run))[:, 2]),
+    (Trace("aloft", "time in the air", "s"), _aloft),
     (Trace("limit", "limit acting", ""), _limit_share),
 )
+"""The traces of the motion of any craft, and how each is read."""
 
 
 def catalogue(craft: Craft) -> tuple[Trace, ...]:
     """Every trace of a craft's runs: motion, channels, then what each part does."""
-    found = [trace for trace, _ in _MOTION]
+    found = [trace for trace, _ in MOTION]
     found += [Trace(f"channel.{c.id}", c.heading, "", "holder") for c in craft.channels]
     for part in craft.parts:
         if part.LIMITS:
@@ -374,7 +381,7 @@ def values(run: Run, name: str) -> Floats:
 
 
 def _compute(run: Run, name: str) -> Floats:
-    for trace, read in _MOTION:
+    for trace, read in MOTION:
         if trace.name == name:
             return np.ascontiguousarray(read(run))
     for trace, read in of_space(run.job):

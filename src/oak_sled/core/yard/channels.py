@@ -9,6 +9,7 @@ from oak_sled.core.yard import renaming
 from oak_sled.core.yard.channel import Channel
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.drill import Drill, Track
+from oak_sled.core.yard.motionstate import CHANNEL
 from oak_sled.core.yard.naming import free_name
 from oak_sled.core.yard.yard import Yard
 
@@ -27,6 +28,7 @@ def renamed(yard: Yard, craft: Craft, old: str, new: str) -> Yard:
     if new in [channel.id for channel in craft.channels]:
         raise refuse(f"{path}.channels.{old}.id", f"the name {new!r} is taken", "a name that no other channel has")
     changes: list[tuple[str, Any]] = [(f"{path}.channels.{old}.id", new), *_in_parts(craft, old, new)]
+    changes += _in_states(craft, old, new)
     for drill in yard.drills:
         changes += _in_drill(yard, drill, craft, old, new)
     changes += renaming.in_spreads(yard, f"{path}.channels.{old}", f"{path}.channels.{new}")
@@ -37,9 +39,24 @@ def without(yard: Yard, craft: Craft, name: str) -> Yard:
     """The yard without a channel of a craft: parts that listened to it listen to none, and its tracks go."""
     left = tuple(channel for channel in craft.channels if channel.id != name)
     changes: list[tuple[str, Any]] = [(f"crafts.{craft.id}.channels", left), *_in_parts(craft, name, "")]
+    changes += _in_states(craft, name, "")
     for drill in yard.drills:
         changes += _in_drill(yard, drill, craft, name, "")
     return yard.edit_all(changes)
+
+
+def _in_states(craft: Craft, old: str, new: str) -> list[tuple[str, Any]]:
+    """The states of motion of a craft that watch one of its channels; without a new name they watch it no more."""
+    watched, changes = f"{CHANNEL}{old}", []
+    for state in craft.states:
+        if watched in [one.trace for one in state.conditions]:
+            kept = [
+                one.replace(trace=f"{CHANNEL}{new}") if one.trace == watched else one
+                for one in state.conditions
+                if new or one.trace != watched
+            ]
+            changes.append((f"crafts.{craft.id}.states.{state.id}.conditions", tuple(kept)))
+    return changes
 
 
 def _in_parts(craft: Craft, old: str, new: str) -> list[tuple[str, Any]]:

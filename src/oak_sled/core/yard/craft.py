@@ -20,6 +20,7 @@ from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.channel import Channel
 from oak_sled.core.yard.law import Law, Number
 from oak_sled.core.yard.limb import Limb
+from oak_sled.core.yard.motionstate import CHANNEL, MOST_STATES, WATCHED, MotionState
 from oak_sled.core.yard.naming import unique
 from oak_sled.core.yard.sharedcurve import SharedCurve
 from oak_sled.core.yard.singles import check, singles_of
@@ -39,6 +40,9 @@ class Craft(Frozen):
     numbers: tuple[Number, ...] = Field((), max_length=40, description="named numbers for its formulas")
     laws: tuple[Law, ...] = Field((), max_length=60, description="formulas that its parts may follow")
     curves: tuple[SharedCurve, ...] = Field((), max_length=60, description="curves that its parts may share")
+    states: tuple[MotionState, ...] = Field(
+        (), max_length=MOST_STATES, description="states of motion for animation and sound, the first that holds counts"
+    )
 
     @field_validator("parts")
     @classmethod
@@ -73,12 +77,24 @@ class Craft(Frozen):
         for law in self.laws:
             self._read(law)
         unique("curves", self.curves)
+        unique("states", self.states)
+        for state in self.states:
+            self._check_state(state)
         for part in self.parts:
             for place in part.PLACES:
                 self._check_formula(part, place)
             for field in part.CURVE_FIELDS:
                 self._with_shared(part, field)
         return self.found_whole()
+
+    def _check_state(self, state: MotionState) -> None:
+        known = [*WATCHED, *(f"{CHANNEL}{channel.id}" for channel in self.channels)]
+        for place, one in enumerate(state.conditions):
+            if one.trace not in known:
+                raise ValueError(
+                    f"states.{state.id}.conditions.{place}.trace: cannot watch {one.trace!r} "
+                    f"({close_match(one.trace, known)})"
+                )
 
     def _with_shared(self, part: Part, field: CurveField) -> Part:
         """The part with the points of the shared curve that it follows; raises ValueError with the place of a fault."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+from collections.abc import Callable
 from typing import Any, get_args
 
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QWidget
@@ -16,12 +17,14 @@ from oak_sled.core.yard.body import Body
 from oak_sled.core.yard.channel import Channel
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.limb import Limb
+from oak_sled.core.yard.motionstate import MotionState
 from oak_sled.core.yard.naming import free_name
 from oak_sled.core.yard.singles import FIRST
 from oak_sled.core.yard.tie import Tie
 from oak_sled.desk.craftpage.bodyacts import BodyActs
 from oak_sled.desk.craftpage.buildchannels import show_channel
 from oak_sled.desk.craftpage.buildplan import BODIES, TIES, BuildPlan
+from oak_sled.desk.craftpage.motionstates import MotionStates
 from oak_sled.desk.drawing.drawingpage import DrawingPage
 from oak_sled.desk.drawing.numberpanel import choices_of
 from oak_sled.desk.strips import partmenu
@@ -43,10 +46,10 @@ class BuildPage(DrawingPage):
         self.desk = desk
         self.plan = BuildPlan(session)
         self.bodies = BodyActs(session, self.plan)
+        self.channel = self.state = ""
+        """The channel or state of motion whose numbers are shown; "": those of what is selected in the drawing."""
         self.lay_out(self._bar(), self.plan)
         self.outlook: QLabel | None = None
-        self.channel = ""
-        """The channel whose numbers are shown; "": those of the selected part, or of the body."""
         self.plan.picked.connect(self._picked)
         self.plan.moved.connect(self._preview)
         self.plan.released.connect(session.commit)
@@ -62,20 +65,13 @@ class BuildPage(DrawingPage):
         partmenu.fill(menu, self.fit)
         self.add_button.setMenu(menu)
         bar.addWidget(self.add_button)
-        self.channel_button = QPushButton("channels")
-        self.channel_button.setObjectName("plain")
-        self.channel_button.setToolTip("the inputs of the craft: their keys, and how they follow them")
-        channel_menu = QMenu(self.channel_button)
-        channel_menu.aboutToShow.connect(lambda: self._fill_channels(channel_menu))
-        self.channel_button.setMenu(channel_menu)
-        bar.addWidget(self.channel_button)
-        self.body_button = QPushButton("bodies")
-        self.body_button.setObjectName("plain")
-        self.body_button.setToolTip("the bodies of the craft, and the ties between them")
-        body_menu = QMenu(self.body_button)
-        body_menu.aboutToShow.connect(lambda: self.bodies.fill(body_menu))
-        self.body_button.setMenu(body_menu)
-        bar.addWidget(self.body_button)
+        self.motion = MotionStates(self.session, functools.partial(self.choose_channel, ""))
+        for words, tip, fill in (
+            ("channels", "the inputs of the craft: their keys, and how they follow them", self._fill_channels),
+            ("states", "states of motion for animation and sound: slide, airborne, idle", self.motion.fill),
+            ("bodies", "the bodies of the craft, and the ties between them", self.bodies.fill),
+        ):
+            self._add_list(bar, words, tip, fill)
         actions = (
             ("body", "select the body: shape, mass, held axes", lambda: self.plan.choose("")),
             ("duplicate", "duplicate the selected part (D)", self.duplicate),
@@ -89,6 +85,16 @@ class BuildPage(DrawingPage):
         bar.addStretch(1)
         return bar
 
+    def _add_list(self, bar: QHBoxLayout, words: str, tip: str, fill: Callable[[QMenu], None]) -> None:
+        """Adds a button whose menu is filled whenever it opens."""
+        button = QPushButton(words)
+        button.setObjectName("plain")
+        button.setToolTip(tip)
+        menu = QMenu(button)
+        menu.aboutToShow.connect(functools.partial(fill, menu))
+        button.setMenu(menu)
+        bar.addWidget(button)
+
     # channels
 
     def _fill_channels(self, menu: QMenu) -> None:
@@ -100,9 +106,9 @@ class BuildPage(DrawingPage):
         menu.addSeparator()
         menu.addAction("new channel", self.add_channel)
 
-    def choose_channel(self, name: str) -> None:
-        """Shows the numbers of a channel; "" for those of the selection in the drawing."""
-        self.channel = name
+    def choose_channel(self, name: str, state: str = "") -> None:
+        """Shows the numbers of a channel or of a state of motion; "" for those of the selection in the drawing."""
+        self.channel, self.state = name, state
         self.refresh()
 
     def add_channel(self) -> None:
@@ -112,7 +118,7 @@ class BuildPage(DrawingPage):
         self.session.change(made, "new channel", card=False)
 
     def _picked(self) -> None:
-        self.channel = ""
+        self.channel = self.state = ""
         self.refresh()
 
     # edits
@@ -250,6 +256,9 @@ class BuildPage(DrawingPage):
         channel = next((one for one in self.craft.channels if one.id == self.channel), None)
         if channel is not None:
             return f"{self.session.craft_path}.channels.{channel.id}", channel
+        state = next((one for one in self.craft.states if one.id == self.state), None)
+        if state is not None:
+            return f"{self.session.craft_path}.states.{state.id}", state
         part, chosen = self.plan.part(), self.plan.chosen
         if part is None:
             other = self._at(chosen) if chosen.startswith((BODIES, TIES)) else None
@@ -266,6 +275,9 @@ class BuildPage(DrawingPage):
             users = [part.heading for part in self.craft.parts if item.id in part.channels_used()]
             bound = [(one.id, one.device, one.words) for one in item.controls]
             keys = (item.plus_keys, item.minus_keys, item.two_sided, item.stays, *bound, *users)
+        if isinstance(item, MotionState):
+            watches = [(one.trace, one.of, one.side) for one in item.conditions]
+            keys = (*watches, *(one.id for one in self.craft.states), self.motion.told())
         bodies = tuple(one.id for one in self.craft.bodies)
         held = item.held if isinstance(item, Body) else ()
         look = (path, type(item), names, getattr(item, "shape", ""), keys, bodies, held)
@@ -282,6 +294,10 @@ class BuildPage(DrawingPage):
         self.outlook = None
         if isinstance(item, Channel):
             show_channel(numbers, self.session, self.craft, item, lambda name: setattr(self, "channel", name))
+            numbers.lane.addStretch(1)
+            return
+        if isinstance(item, MotionState):
+            self.motion.show(numbers, path, item)
             numbers.lane.addStretch(1)
             return
         is_part, chosen = isinstance(item, Part), self.plan.chosen

@@ -6,14 +6,14 @@ from typing import Protocol
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from oak_sled.core.base import units
-from oak_sled.core.results import moments, traces
+from oak_sled.core.results import moments, states, traces
 from oak_sled.core.results.run import Run
 from oak_sled.core.results.tracegroups import members
-from oak_sled.desk.panes.traceplot import RIGHT, Plot, nice_step, told_apart, trace_colour
+from oak_sled.desk.panes.traceplot import AXIS, RIGHT, STATES_PX, Plot, nice_step, told_apart, trace_colour
 from oak_sled.desk.widgets import accessibility, keys, theme
 from oak_sled.desk.widgets.settling import once_still
 from oak_sled.desk.work.shown import Shown
@@ -29,6 +29,8 @@ _EVENT_FAMILIES = {
 }
 
 
+STATE_FAMILIES = ("air", "impulse", "grip", "gravity", "drive", "support", "holder", "tie")
+"""The colours of the states of motion, in their order."""
 KEYS = "left and right move the cursor by a tick, with Shift by ten"
 
 
@@ -158,6 +160,7 @@ class Cover(QWidget):
             self._paint_strip(painter, plot, run, names, box)
             self._paint_values(painter, plot, run, row, names, box)
         self._paint_axis(painter)
+        self._paint_states(painter, run)
         self._paint_events(painter, run)
         self._paint_cursors(painter, run)
 
@@ -233,6 +236,32 @@ class Cover(QWidget):
                 x = self.pane.x_at(event.row * run.job.dt)
                 if band.left() <= x <= band.right():
                     painter.fillRect(QRectF(x - 1.5, base - 3, 3, 7), theme.family(_EVENT_FAMILIES.get(event.word, "")))
+
+    def _paint_states(self, painter: QPainter, run: Run) -> None:
+        """The states of motion along the axis, each with its name where there is room."""
+        every = run.job.craft.states
+        if not every:
+            return
+        band, small = self.pane.band(), theme.font(9)
+        top = band.bottom() + AXIS - 6
+        painter.setFont(small)
+        first_row = run.first_tick
+        back = run.duration if self.pane.shown.live_on else 0.0  # live, time runs back from now
+        for spell in states.spells(run):
+            if spell.state == states.NONE:
+                continue
+            ends = [(first_row + row) * run.job.dt - back for row in (spell.first, spell.last)]
+            left, right = (min(max(self.pane.x_at(end), band.left()), band.right()) for end in ends)
+            if right <= left:
+                continue
+            box = QRectF(left, top, max(right - left, 1.0), STATES_PX - 1)
+            ink = QColor(theme.family(STATE_FAMILIES[spell.state % len(STATE_FAMILIES)]))
+            ink.setAlpha(90)
+            painter.fillRect(box, ink)
+            words = theme.elide(every[spell.state].heading, box.width() - 4, small)
+            if len(words) > 2:
+                painter.setPen(theme.colour("ink"))
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
 
     def _paint_axis(self, painter: QPainter) -> None:
         first, last = self.pane.time_span()

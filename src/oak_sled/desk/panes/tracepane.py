@@ -17,6 +17,7 @@ from oak_sled.desk.panes.traceplot import (
     MOST_DRAWN,
     MOST_DRAWN_LIVE,
     RIGHT,
+    STATES_PX,
     Line,
     Plot,
     told_apart,
@@ -42,7 +43,7 @@ class TracePane(QWidget):
         super().__init__(parent)
         self.shown, self.shelf = shown, shelf
         self.names: list[str] = list(DEFAULT)
-        self._watched: tuple[tuple[str, ...], bool] = ((), False)
+        self._watched: tuple[tuple[str, ...], bool, bool] = ((), False, False)
         self.span: tuple[float, float] | None = None  # zoomed stretch of time, s; None: all
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -51,7 +52,8 @@ class TracePane(QWidget):
         self.canvas.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # the cover over it takes keys and pointer
         self.canvas.setBackground(theme.colour("paper"))
         self.canvas.setFrameShape(self.canvas.Shape.NoFrame)
-        self.canvas.ci.layout.setContentsMargins(LEFT, 4, RIGHT, AXIS)
+        self._axis = 0
+        self._make_room()
         self.canvas.ci.layout.setSpacing(6)
         layout.addWidget(self.canvas, 1)
         self.cover = Cover(self, self)
@@ -175,15 +177,16 @@ class TracePane(QWidget):
             return
         known = traces.book(run).keys() | set(self.groups(run))
         names = [name for name in self.names if name in known] or list(DEFAULT)
-        watched = (run.job.drill.watch, "off.place" in known)
-        if self._watched != watched:  # another drill whose blocks or whose game are to be seen, or none any more
+        watched = (run.job.drill.watch, "off.place" in known, "copy.error" in known)
+        if self._watched != watched:  # another drill whose blocks, game or copy are to be seen, or none any more
             self._watched = watched
-            wanted = ("launch speed", "launch height", "off.place")
+            wanted = ("launch speed", "launch height", "off.place", "copy.error")
             first = [name for name in wanted if name in known and name not in names]
             names = [*first, *names][:6] if first else names
         if names != self.names:
             self.names = names
             self._rebuild()
+        self._make_room()
         ghosts = self.ghost_runs(run)
         for plot in self.plots:
             self._show_plot(plot, run, ghosts)
@@ -241,9 +244,17 @@ class TracePane(QWidget):
 
     # time and pixels
 
+    def _make_room(self) -> None:
+        """Room under the curves for the axis, and for the states of motion where the craft has some."""
+        run = self.shown.run
+        wanted = AXIS + (STATES_PX if run is not None and run.job.craft.states else 0)
+        if wanted != self._axis:
+            self._axis = wanted
+            self.canvas.ci.layout.setContentsMargins(LEFT, 4, RIGHT, wanted)
+
     def band(self) -> QRectF:
         """The stretch of the canvas in which curves stand, px."""
-        return QRectF(LEFT, 0, max(10, self.canvas.width() - LEFT - RIGHT), self.canvas.height() - AXIS)
+        return QRectF(LEFT, 0, max(10, self.canvas.width() - LEFT - RIGHT), self.canvas.height() - self._axis)
 
     def time_at(self, x: float) -> float:
         """The time under a pixel column."""

@@ -17,6 +17,8 @@ from oak_sled.core.results.tracegroups import RAY_GROUPS, TIRE_GROUPS
 from oak_sled.desk.widgets import theme
 
 LEFT, RIGHT, AXIS = 10, 102, 34
+STATES_PX = 14
+"""Of the states of motion under the axis, where the craft has some."""
 MOST_DRAWN = 800
 """Points of a drawn curve: least and greatest of every stretch under a px at the usual width."""
 MOST_DRAWN_LIVE = 700
