@@ -60,7 +60,7 @@ def files(job: Job, program: Program, language: str) -> dict[str, str]:
 
 
 class _Told:
-    """What is written of the states of a craft, alike in every language."""
+    """The words and expressions of the states of a craft, alike in every language."""
 
     def __init__(self, job: Job, program: Program):
         self.states, self.watched = job.craft.states, watches(job.craft)
@@ -210,4 +210,4 @@ CALLS = {
     "csharp": "`RECORDStates.Tick` of `States.cs`",
     "js": "`tick` of `states.js`",
 }
-"""What a game calls for the state of a tick, by language."""
+"""The function that a game calls for the state of a tick, by language."""

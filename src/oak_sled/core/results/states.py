@@ -101,7 +101,7 @@ def _spells(states: Ints) -> tuple[Spell, ...]:
     better="low",
 )
 def state_flickers(run: Run) -> float | None:
-    """How many."""
+    """Number of them."""
     return float(len(flickers(run))) if run.job.craft.states else None
 
 
@@ -112,5 +112,5 @@ def state_flickers(run: Run) -> float | None:
     shows="a craft with states of motion",
 )
 def state_changes(run: Run) -> float | None:
-    """How many."""
+    """Number of them."""
     return float(len(spells(run)) - 1) if run.job.craft.states else None
