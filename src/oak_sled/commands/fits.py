@@ -43,12 +43,17 @@ def fit(
         list[str] | None,
         typer.Option(help="dial to leave as it is (repeatable)", metavar="PATH", autocompletion=complete_dial),
     ] = None,
+    build: Annotated[
+        str, typer.Option(help="build a craft of this name by the laws that were read, and fit that")
+    ] = "",
     save: Annotated[str | None, typer.Option(help="write the yard with the fitted numbers to this file")] = None,
     json_file: Annotated[str | None, typer.Option("--json", help="write it to this file; - for stdout")] = None,
 ) -> int:
     """Fit dials so that the craft repeats what a game did."""
+    from oak_sled.core.assembly import jobs
     from oak_sled.core.base import disk
     from oak_sled.core.files import yard_json
+    from oak_sled.core.results import missing
     from oak_sled.core.study import fit as fits
 
     check_outputs(yard, {"--json": json_file, "--save": save})
@@ -58,6 +63,9 @@ def fit(
         chosen = _drill_of(found, Path(to), craft)
         found = found.replace(drills=(*found.drills, chosen))
     warm()
+    laws, unread = _laws_of(chosen)
+    if build:
+        found, chosen = _built(found, chosen, laws, unread, build)
 
     def told(runs: int) -> None:
         if sys.stderr.isatty():
@@ -67,9 +75,10 @@ def fit(
     if sys.stderr.isatty():
         print(file=sys.stderr)
     with terminal.words_beside(json_file):
-        print("\n".join(_lines(made)))
+        lacks = missing.found(jobs.job_of(made.yard, made.yard.drill(made.drill), made.yard.craft_for(chosen)))
+        print("\n".join([*_lines(made), *missing.words(lacks), *_read(laws, unread, found.ticks)]))
     if json_file is not None:
-        write_json(_data(made), json_file)
+        write_json(_data(made) | {"missing": _lacks(lacks), "laws": _told(laws)}, json_file)
     if save is not None:
         disk.write_whole(Path(save), yard_json.encoded(made.yard))
     return terminal.DONE
@@ -92,6 +101,82 @@ def _drill_of(yard: Any, file: Path, craft: str) -> Any:
     for note in (*notes, *retold.strange(recording.name, recording.inputs, recording.ticks, whole, job.ticks)):
         terminal.note(note)
     return retold.drill_of(recording, job, free_name("recording", yard.drills))
+
+
+def _laws_of(drill: Any) -> tuple[Any, str]:
+    """The laws that were read off the recording of a drill; None with the reason where none can be."""
+    from oak_sled.core.base.faults import Refused
+    from oak_sled.core.study import ownlaws
+
+    if drill.recording is None:
+        return None, ""
+    try:
+        return ownlaws.read(drill.recording), ""
+    except Refused as refused:
+        return None, str(refused.faults[0])
+
+
+def _built(yard: Any, drill: Any, laws: Any, unread: str, name: str) -> tuple[Any, Any]:
+    """The yard with a craft that moves by the laws that were read, and the drill for it."""
+    from oak_sled.core.assembly import jobs
+    from oak_sled.core.base.faults import refuse
+    from oak_sled.core.project import ownloop, retold
+    from oak_sled.core.yard.naming import free_name
+
+    if laws is None:
+        raise refuse("--build", unread or "has no recording to read", "a table with a row for each frame (--to)")
+    if name in [one.id for one in yard.crafts]:
+        raise refuse("--build", f"the name {name!r} is taken", "a name that no craft has")
+    made, lacking = ownloop.craft_of(laws, name, yard.ground_of(drill).air_density)
+    for words in lacking:
+        terminal.note(words)
+    whole = yard.replace(crafts=(*yard.crafts, made))
+    told = retold.drill_of(drill.recording, jobs.job_of(whole, None, name), free_name("recording", yard.drills))
+    left = tuple(one for one in yard.drills if one.id != drill.id or drill.id == yard.bench.drill)
+    return whole.replace(drills=(*left, told)), told
+
+
+def _read(laws: Any, unread: str, ticks: float) -> list[str]:
+    """The laws in words."""
+    from oak_sled.core.study import ownlaws
+
+    if laws is None:
+        return [f"no laws are read: {unread}"] if unread else []
+    found = [line for told in (laws.drive, laws.turn) if told for line in ownlaws.words(told, laws.ticks, ticks)]
+    return ["read off the game, frame by frame:", *(f"  {line}" for line in found), *(f"  {why}" for why in laws.why)]
+
+
+def _told(laws: Any) -> Any:
+    """The laws for scripts."""
+    if laws is None:
+        return None
+    return {
+        name: {
+            "channel": told.channel,
+            "is_told_apart": told.is_told,
+            "laws": [
+                {"law": law.name, "leaves": {"value": law.left, "unit": told.unit},
+                 "numbers": {one.name: {"value": one.value, "unit": one.unit, "per_frame": one.per_frame}
+                             for one in law.numbers}}
+                for law in told.laws
+            ],
+        }
+        for name, told in (("drive", laws.drive), ("turn", laws.turn))
+        if told is not None
+    }  # fmt: skip
+
+
+def _lacks(found: Any) -> dict[str, Any]:
+    """What is missing, for scripts."""
+    from oak_sled.core.base import units
+
+    return {
+        "rms": units.as_json(found.rms, "m/s2"),
+        "worst": None if found.stretch is None else [units.as_json(one, "s") for one in found.stretch],
+        "forces": [
+            {"force": one.name, "says": one.says, "along": one.along, "explains": one.explains} for one in found.forces
+        ],
+    }
 
 
 def _lines(made: Any) -> list[str]:

@@ -23,6 +23,7 @@ from oak_sled.core.yard.recording import (
     TURN,
     Recording,
     of_columns,
+    rate_of,
 )
 
 JUMP = 30.0
@@ -84,7 +85,7 @@ def taken(of: Guess) -> tuple[Recording, tuple[str, ...]]:
         own = re.sub(r"\W+", "_", name).strip("_")
         if name not in used and own and np.isfinite(values[keep]).all() and len(found) < MOST_COLUMNS:
             found[NUMBER + own] = values[keep]
-    rate = float(np.clip(1.0 / np.median(steps), 1e-3, 2000.0))
+    rate = float(np.clip(rate_of(t), 1e-3, 2000.0))
     return of_columns(table.name[:80] or "a game", rate, t, found), tuple(notes)
 
 

@@ -184,6 +184,10 @@ class Again:
             found.append(self.pose(self._row[0])[7:])
         return np.asarray(found[0] - found[1])
 
+    def channel(self, name: str) -> float:
+        """A channel of the craft in the tick that was done last, when its input is shaped."""
+        return float(self._row[0][self.layout.place(f"channel.{name}")])
+
     def step(self, inputs: Floats) -> Floats:
         """A tick with inputs, shape (channels,); the pose then."""
         self.machine.advance(inputs[None], self._row)

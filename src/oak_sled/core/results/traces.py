@@ -20,7 +20,7 @@ from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import close_match, refuse
 from oak_sled.core.base.units import STANDARD_GRAVITY
 from oak_sled.core.parts.common import SHOWN_UNITS, Part
-from oak_sled.core.results import copies, leaning, levels, orbits, recorded, space
+from oak_sled.core.results import copies, leaning, levels, missing, orbits, recorded, space
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.craft import Craft
 from oak_sled.core.yard.tie import Tie
@@ -215,6 +215,8 @@ def catalogue(craft: Craft) -> tuple[Trace, ...]:
 
 OFF = tuple(Trace(f"off.{what}", title, unit) for what, (title, unit) in recorded.OFF.items())
 """The traces of a run that is held against what a game told."""
+MISSING = tuple(Trace(f"missing.{what}", title, unit) for what, (title, unit) in missing.MISSING.items())
+"""The traces of what such a run lacks."""
 COPY = tuple(Trace(f"copy.{what}", title, unit) for what, (title, unit) in copies.COPY.items())
 """The traces of a run that is seen over a network."""
 RAY_TRACES = {"gap": ("gap", "m"), "rate": ("gap rate", "m/s"), "force": ("load", "N"), "share": ("load share", "%")}
@@ -292,7 +294,7 @@ def book(run: Run) -> dict[str, Trace]:
             | {one.name: one for one in of_blocks(job.drill.watch)}
             | {trace.name: trace for trace, _ in of_space(job)}
             | {one.name: one for one in of_ties([one.tie for one in bodynames.ties_of(job) if one.part < 0])}
-            | ({one.name: one for one in OFF} if recorded.beside(run) is not None else {})
+            | ({one.name: one for one in (*OFF, *MISSING)} if recorded.beside(run) is not None else {})
             | ({one.name: one for one in COPY} if copies.is_seen(run) else {})
             | {f"game.{one}": Trace(f"game.{one}", f"game: {one}", "") for one in recorded.numbers_of(run)}
         ),
@@ -404,6 +406,8 @@ def _compute(run: Run, name: str) -> Floats:
         return recorded.number(run, rest)
     if head == "off" and rest in recorded.OFF:
         return recorded.off(run, rest)
+    if head == "missing" and rest in missing.MISSING:
+        return missing.values(run, rest)
     if head == "copy" and rest in copies.COPY:
         return copies.values(run, rest)
     if head == "tie" and name in run.layout.names:

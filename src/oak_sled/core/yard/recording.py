@@ -116,6 +116,19 @@ class Recording(Frozen):
         return tuple(one.name.removeprefix(INPUT) for one in self.columns if one.name.startswith(INPUT))
 
 
+EVEN = 2e-4
+"""Share by which a rate may be off a whole number that it is taken for: times in a file are rounded."""
+
+
+def rate_of(t: NDArray[np.float64]) -> float:
+    """Rows a second, from times that grow, s, shape (rows,): of the usual step, told more finely by the whole span
+    where no row is missing; near a whole number that number."""
+    usual = 1.0 / float(np.median(np.diff(t)))
+    whole = (len(t) - 1) / float(t[-1] - t[0])
+    rate = whole if abs(whole - usual) < 0.02 * usual else usual
+    return float(round(rate)) if 0.0 < abs(rate - round(rate)) < EVEN * rate else rate
+
+
 def of_columns(name: str, ticks: float, t: NDArray[np.float64], told: Mapping[str, NDArray[np.float64]]) -> Recording:
     """A recording of columns by their names, each of shape (rows,); raises `Refused` with what is wrong with them."""
     data = {
