@@ -50,10 +50,9 @@ def fit(
     json_file: Annotated[str | None, typer.Option("--json", help="write it to this file; - for stdout")] = None,
 ) -> int:
     """Fit dials so that the craft repeats what a game did."""
-    from oak_sled.core.assembly import jobs
     from oak_sled.core.base import disk
     from oak_sled.core.files import yard_json
-    from oak_sled.core.results import missing
+    from oak_sled.core.project import gamestudy
     from oak_sled.core.study import fit as fits
 
     check_outputs(yard, {"--json": json_file, "--save": save})
@@ -63,9 +62,10 @@ def fit(
         chosen = _drill_of(found, Path(to), craft)
         found = found.replace(drills=(*found.drills, chosen))
     warm()
-    laws, unread = _laws_of(chosen)
     if build:
-        found, chosen = _built(found, chosen, laws, unread, build)
+        found, chosen, lacking = gamestudy.with_craft(found, gamestudy.of(found, chosen), build)
+        for words in lacking:
+            terminal.note(words)
 
     def told(runs: int) -> None:
         if sys.stderr.isatty():
@@ -75,10 +75,11 @@ def fit(
     if sys.stderr.isatty():
         print(file=sys.stderr)
     with terminal.words_beside(json_file):
-        lacks = missing.found(jobs.job_of(made.yard, made.yard.drill(made.drill), made.yard.craft_for(chosen)))
-        print("\n".join([*_lines(made), *missing.words(lacks), *_read(laws, unread, found.ticks)]))
+        study = gamestudy.of(made.yard, made.yard.drill(made.drill))
+        read = [f"  {line}" for line in study.read()]
+        print("\n".join([*_lines(made), *study.lacking(), "read off the game, frame by frame:", *read]))
     if json_file is not None:
-        write_json(_data(made) | {"missing": _lacks(lacks), "laws": _told(laws)}, json_file)
+        write_json(_data(made) | {"missing": _lacks(study.lacks), "laws": _told(study.laws)}, json_file)
     if save is not None:
         disk.write_whole(Path(save), yard_json.encoded(made.yard))
     return terminal.DONE
@@ -103,49 +104,6 @@ def _drill_of(yard: Any, file: Path, craft: str) -> Any:
     return retold.drill_of(recording, job, free_name("recording", yard.drills))
 
 
-def _laws_of(drill: Any) -> tuple[Any, str]:
-    """The laws that were read off the recording of a drill; None with the reason where none can be."""
-    from oak_sled.core.base.faults import Refused
-    from oak_sled.core.study import ownlaws
-
-    if drill.recording is None:
-        return None, ""
-    try:
-        return ownlaws.read(drill.recording), ""
-    except Refused as refused:
-        return None, str(refused.faults[0])
-
-
-def _built(yard: Any, drill: Any, laws: Any, unread: str, name: str) -> tuple[Any, Any]:
-    """The yard with a craft that moves by the laws that were read, and the drill for it."""
-    from oak_sled.core.assembly import jobs
-    from oak_sled.core.base.faults import refuse
-    from oak_sled.core.project import ownloop, retold
-    from oak_sled.core.yard.naming import free_name
-
-    if laws is None:
-        raise refuse("--build", unread or "has no recording to read", "a table with a row for each frame (--to)")
-    if name in [one.id for one in yard.crafts]:
-        raise refuse("--build", f"the name {name!r} is taken", "a name that no craft has")
-    made, lacking = ownloop.craft_of(laws, name, yard.ground_of(drill).air_density)
-    for words in lacking:
-        terminal.note(words)
-    whole = yard.replace(crafts=(*yard.crafts, made))
-    told = retold.drill_of(drill.recording, jobs.job_of(whole, None, name), free_name("recording", yard.drills))
-    left = tuple(one for one in yard.drills if one.id != drill.id or drill.id == yard.bench.drill)
-    return whole.replace(drills=(*left, told)), told
-
-
-def _read(laws: Any, unread: str, ticks: float) -> list[str]:
-    """The laws in words."""
-    from oak_sled.core.study import ownlaws
-
-    if laws is None:
-        return [f"no laws are read: {unread}"] if unread else []
-    found = [line for told in (laws.drive, laws.turn) if told for line in ownlaws.words(told, laws.ticks, ticks)]
-    return ["read off the game, frame by frame:", *(f"  {line}" for line in found), *(f"  {why}" for why in laws.why)]
-
-
 def _told(laws: Any) -> Any:
     """The laws for scripts."""
     if laws is None:
@@ -166,8 +124,10 @@ def _told(laws: Any) -> Any:
     }  # fmt: skip
 
 
-def _lacks(found: Any) -> dict[str, Any]:
-    """What is missing, for scripts."""
+def _lacks(found: Any) -> dict[str, Any] | None:
+    """The force that is missing, for scripts."""
+    if found is None:
+        return None
     from oak_sled.core.base import units
 
     return {

@@ -469,7 +469,8 @@ _HOLDS = {
 def words(told: Told, ticks: float, other: float) -> list[str]:
     """What was read, in sentences. ticks : frames a second of the game; other : those of the bench."""
     best, following = told.best, told.other
-    left, next_left = (units.show(one.left, told.unit) for one in (best, following))
+    factor, unit = (180.0 / math.pi, "°") if told.unit == "rad" else (1.0, told.unit)
+    left, next_left = (units.show(factor * one.left, unit) for one in (best, following))
     numbers = ", ".join(one.words for one in best.numbers)
     lines = [f"{told.channel}: {best.says}: {numbers}"]
     if told.is_told:

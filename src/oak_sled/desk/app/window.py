@@ -522,6 +522,8 @@ class Window(QMainWindow):
             self.help.hide()
         elif self.drill_page.recording.isVisible():
             self.drill_page.recording.leave()
+        elif self.drill_page.fits.panel.isVisible():
+            self.drill_page.fits.panel.leave()
         elif self.page_stack.currentWidget() is self.beginning.page:
             self.show_page("Bench")
         elif self.beginning.bar.isVisible():

@@ -70,6 +70,8 @@ class DrillPage(DrawingPage):
         self.recording.taken.connect(self.files.take_recording)
         self.recording.stand_in_for(self.strips, self.plan)
         split.addWidget(self.recording)
+        self.fits = fitting.Fitting(session, self.strips, self.plan)
+        split.addWidget(self.fits.panel)
         self.lay_out(self._bar(), split)
         for part in (self.strips, self.plan):
             part.previewed.connect(self._preview)
@@ -222,7 +224,7 @@ class DrillPage(DrawingPage):
         menu.addAction("Inputs to a CSV file...", self.files.ask_export)
         menu.addAction("What a game did, from a table...", self.files.ask_recording)
         if self.session.drill.recording is not None:
-            fitting.fill(menu, self.session)
+            self.fits.fill(menu)
 
     def targets_of(self, what: str) -> tuple[str, ...]:
         """Targets of an event of that kind."""
