@@ -15,7 +15,7 @@ from oak_sled.core.base.faults import Refused
 from oak_sled.core.files import recording_table, recording_taken
 from oak_sled.core.project import demos, ownloop, retold
 from oak_sled.core.results import recorded, run
-from oak_sled.core.study import fit, ownlaws
+from oak_sled.core.study import fit, lawkinds, ownlaws
 from oak_sled.core.yard.recording import INPUT, PLACE, TURN, of_columns, rate_of
 
 ROOT = Path(__file__).parents[2]
@@ -116,8 +116,8 @@ TURNS = {
 
 
 def test_every_law_that_is_known_is_tried():
-    assert {one.name for one in ownlaws._DRIVES} == set(DRIVES)
-    assert {one.name for one in ownlaws._TURNS} == set(TURNS)
+    assert {one.name for one in lawkinds.DRIVES} == set(DRIVES)
+    assert {one.name for one in lawkinds.TURNS} == set(TURNS)
 
 
 @pytest.mark.parametrize("name", DRIVES)

@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, ValidationError
 from oak_sled.core.base.document import faults_of
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.kernel import state
+from oak_sled.core.project.ratings import MOST_RATINGS, Rating
 from oak_sled.core.project.shelf import Card
 
 MOST_CARDS_OTHERS = 7
@@ -44,6 +45,17 @@ class Entry(_Stored):
     starred: bool
     says: _Text
     when: FiniteFloat = Field(ge=0.0, le=LATEST)
+    ratings: list[dict[str, Any]] = Field([], max_length=MOST_RATINGS)
+
+    def rated(self) -> tuple[Rating, ...]:
+        """The ratings of its craft; one that cannot be read is left out."""
+        found = []
+        for one in self.ratings:
+            try:
+                found.append(Rating.model_validate(one))
+            except ValidationError:
+                continue
+        return tuple(found)
 
 
 class CardData(_Stored):
@@ -122,4 +134,5 @@ def index_entry_of(card: Card) -> dict[str, Any]:
         "starred": card.starred,
         "says": card.says[:MOST_TEXT],
         "when": card.when,
+        "ratings": [one.model_dump(mode="json") for one in card.ratings],
     }

@@ -82,6 +82,7 @@ class CardReader:
             entry.title,
             entry.pinned,
             entry.starred,
+            entry.rated(),
         )
 
     def _live(self, name: str, job: Job, data: CardData) -> Kept:

@@ -1,4 +1,4 @@
-"""What a recorded game tells of itself and of a craft: the force that the craft lacks beside it, and its own laws."""
+"""A recorded game looked at: the force that the craft lacks beside it, and its own laws."""
 
 from __future__ import annotations
 

@@ -20,6 +20,7 @@ from oak_sled.core.base.document import Frozen
 from oak_sled.core.base.faults import Refused, refuse
 from oak_sled.core.base.units import split
 from oak_sled.core.project.memory import BUDGET
+from oak_sled.core.project.ratings import Rating
 from oak_sled.core.results import measures, run
 from oak_sled.core.results.run import Run
 
@@ -108,7 +109,7 @@ class Card:
     """A kept run. says : what was changed; found : its measures; title : a name the user gave it, or "".
 
     trail : its path from above, thinned, shape (n, 2), m. message : what a run that diverged said, or "".
-    seconds : how long it lasted.
+    seconds : how long it lasted. ratings : what hands found of its craft that did not know which they drove.
     """
 
     job: Job
@@ -124,6 +125,7 @@ class Card:
     title: str = ""
     pinned: bool = False
     starred: bool = False
+    ratings: tuple[Rating, ...] = ()
 
     @property
     def heading(self) -> str:

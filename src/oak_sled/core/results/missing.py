@@ -64,9 +64,12 @@ class Force:
 
 @dataclass(frozen=True)
 class Missing:
-    """What is missing of a recording. t : s of the middle of each moment, shape (n,). along, side : m/s2 along the
-    motion and to its left; turn : rad/s2 to the left, shape (n,). speed : m/s then. forces : what would explain it, the
-    best first; empty where nothing does. stretch : s from and to where it fits worst; None where it is even."""
+    """The acceleration that a craft lacks beside a recording.
+
+    t : s of the middle of each moment, shape (n,). along, side : m/s2 along the motion and to its left; turn : rad/s2 to
+    the left, shape (n,). speed : m/s then. forces : what would explain it, the best first; empty where nothing does.
+    stretch : s from and to where it fits worst; None where it is even.
+    """
 
     t: Floats
     along: Floats
@@ -83,7 +86,8 @@ class Missing:
 
 
 def found(job: Job) -> Missing:
-    """What the craft of a drill with a recording lacks. Raises `Refused` without a recording, or for one too short."""
+    """The acceleration that the craft of a drill with a recording lacks. Raises `Refused` without a recording, or for
+    one too short."""
     recording = job.drill.recording
     if recording is None:
         raise refuse(f"drills.{job.drill.id}", "has no recording", "a drill made of what a game did")
@@ -125,7 +129,7 @@ def found(job: Job) -> Missing:
 
 
 def beside(run: run_module.Run) -> Missing | None:
-    """What the craft of a run lacks of what its drill has recorded; None where there is no recording, or too short a
+    """The same for a run whose drill has a recording; None where there is no recording, or too short a
     one, or another craft than the one under test is looked at."""
     job = run.job
     if job.drill.recording is None or job.who != 0:
@@ -141,7 +145,7 @@ def beside(run: run_module.Run) -> Missing | None:
 
 
 def values(run: run_module.Run, what: str) -> Floats:
-    """What is missing at each row, one of `MISSING`, shape (rows,); NaN beyond what was told."""
+    """The acceleration that is missing at each row, one of `MISSING`, shape (rows,); NaN beyond what was told."""
     lacks = beside(run)
     if lacks is None:
         return np.full(run.ticks + 1, np.nan)
@@ -242,7 +246,7 @@ def _stretch(t: Floats, along: Floats, side: Floats) -> tuple[float, float] | No
 
 
 def words(missing: Missing) -> list[str]:
-    """What is missing, in sentences."""
+    """The missing acceleration in sentences."""
     lines = [f"the game has {units.show(missing.rms, 'm/s2')} (rms) that the craft has not"]
     if missing.stretch is not None:
         first, last = (units.fixed(one, "s", 1) for one in missing.stretch)

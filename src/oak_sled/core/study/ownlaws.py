@@ -9,7 +9,6 @@ another rate of frames.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -20,6 +19,8 @@ from oak_sled.core.base import units
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import refuse
 from oak_sled.core.results import rotations
+from oak_sled.core.study import lawkinds
+from oak_sled.core.study.lawkinds import STILL, Kind, run
 from oak_sled.core.yard.recording import INPUT, PLACE, TURN, Recording, rate_of
 
 MOST_FRAMES = 2400
@@ -32,7 +33,6 @@ TELLS_APART = 1.1
 ACTS = 1.02
 """Times what a law leaves without its clamp, from which on the clamp is taken to be there."""
 _TIGHT = {"ftol": 1e-12, "xtol": 1e-12, "gtol": 1e-12, "max_nfev": 60}
-STILL = 1e-9
 EXACT = 1e-5
 """m or rad that a law may leave and be exact: what is smaller is of the arithmetic."""
 Complex = NDArray[np.complex128]
@@ -93,7 +93,7 @@ class Told:
     @property
     def other(self) -> Law:
         """The next best law that is not the best one with another number to it."""
-        return next(one for one in self.laws[1:] if self.best.name not in _HOLDS.get(one.name, ()))
+        return next(one for one in self.laws[1:] if self.best.name not in lawkinds.HOLDS.get(one.name, ()))
 
     @property
     def margin(self) -> float:
@@ -179,83 +179,6 @@ def _frames(recording: Recording) -> tuple[_Frames, float]:
     return _Frames(dt, places, ahead, heading, moved), 1.0 / dt
 
 
-# what moves it: each law makes the velocity over the next frame of that over the last
-
-Step = Callable[[complex, complex, float, Sequence[float], float], complex]
-"""The velocity over a frame from the one before, the direction ahead, the input, the numbers, and s of a frame."""
-
-
-def _share(v: complex, d: complex, u: float, n: Sequence[float], dt: float) -> complex:
-    return (v + d * (n[0] * u * dt)) * n[1]
-
-
-def _constant(v: complex, d: complex, u: float, n: Sequence[float], dt: float) -> complex:
-    v += d * (n[0] * u * dt)
-    size = abs(v)
-    return v * (max(size - n[1] * dt, 0.0) / size) if size > STILL else 0j
-
-
-def _square(v: complex, d: complex, u: float, n: Sequence[float], dt: float) -> complex:
-    return (v + d * (n[0] * u * dt)) / (1.0 + n[1] * abs(v) * dt)
-
-
-def _approach(v: complex, d: complex, u: float, n: Sequence[float], dt: float) -> complex:
-    speed = (v * d.conjugate()).real
-    by = n[1] * dt
-    return d * (speed + min(max(n[0] * u - speed, -by), by))
-
-
-def _follow(v: complex, d: complex, u: float, n: Sequence[float], dt: float) -> complex:
-    speed = (v * d.conjugate()).real
-    return d * (speed + (n[0] * u - speed) * n[1])
-
-
-def _given(v: complex, d: complex, u: float, n: Sequence[float], dt: float) -> complex:
-    return d * (n[0] * u)
-
-
-@dataclass(frozen=True)
-class _Kind:
-    """A law that may be. numbers : name, unit and whether it is a share of a frame. most : the greatest of each."""
-
-    name: str
-    says: str
-    numbers: tuple[tuple[str, str, bool], ...]
-    most: tuple[float, ...]
-    step: Step
-
-
-_PUSH = ("push", "m/s2", False)
-_DRIVES = (
-    _Kind(
-        "a share kept in each frame", "it is pushed, and keeps a share of its velocity in each frame",
-        (_PUSH, ("kept", "", True)), (1e4, 1.0), _share,
-    ),
-    _Kind(
-        "a constant deceleration", "it is pushed, and slowed by the same in each second, whatever its speed",
-        (_PUSH, ("slowed by", "m/s2", False)), (1e4, 1e4), _constant,
-    ),
-    _Kind(
-        "a quadratic drag", "it is pushed, and slowed by the square of its speed",
-        (_PUSH, ("drag", "1/m", False)), (1e4, 1e2), _square,
-    ),
-    _Kind(
-        "an approach by a rate", "its speed goes to one that the input asks for by so much in each second, and it "
-        "moves where it points",
-        (("speed", "m/s", False), ("rate", "m/s2", False)), (1e4, 1e5), _approach,
-    ),
-    _Kind(
-        "an approach by a share", "its speed goes a share of the way to one that the input asks for in each frame, "
-        "and it moves where it points",
-        (("speed", "m/s", False), ("share", "", True)), (1e4, 1.0), _follow,
-    ),
-    _Kind(
-        "a speed that is set", "its speed is what the input asks for, and it moves where it points",
-        (("speed", "m/s", False),), (1e4,), _given,
-    ),
-)  # fmt: skip
-
-
 def _drive(frames: _Frames) -> Told | None:
     velocity = frames.velocity
     fastest = float(np.abs(velocity).max())
@@ -266,7 +189,7 @@ def _drive(frames: _Frames) -> Told | None:
         return None
     given = frames.inputs[channel]
     laws = []
-    for kind in _DRIVES:
+    for kind in lawkinds.DRIVES:
         first = _begin(kind, frames, velocity, given, fastest)
         plain = _fitted(kind, frames, given, velocity[1], first, None)
         # a speed that is asked for is beyond a clamp that acts: from below it, nothing would draw it there
@@ -290,7 +213,7 @@ def _driver(frames: _Frames, velocity: Complex) -> str | None:
     return best if best is not None and found[best] > STILL else None
 
 
-def _begin(kind: _Kind, frames: _Frames, velocity: Complex, given: Floats, fastest: float) -> tuple[float, ...]:
+def _begin(kind: Kind, frames: _Frames, velocity: Complex, given: Floats, fastest: float) -> tuple[float, ...]:
     """Numbers to begin with, from the changes of the velocity frame by frame."""
     before, after = velocity[1:-1], velocity[2:]
     pushed = frames.ahead[2:] * given[2:] * frames.dt
@@ -319,7 +242,7 @@ class _Fitted:
     values: tuple[float, ...]
     left: float
 
-    def law(self, kind: _Kind, clamped: bool) -> Law:
+    def law(self, kind: Kind, clamped: bool) -> Law:
         """The law with these numbers; the last one is that of the clamp, where it has one."""
         numbers = [
             Number(name, value, unit, share)
@@ -331,7 +254,7 @@ class _Fitted:
 
 
 def _fitted(
-    kind: _Kind, frames: _Frames, given: Floats, begins: complex, first: tuple[float, ...], fastest: float | None
+    kind: Kind, frames: _Frames, given: Floats, begins: complex, first: tuple[float, ...], fastest: float | None
 ) -> _Fitted:
     """The numbers with which a law comes nearest to the places. fastest : m/s of the fastest frame, where it is clamped
     to a last number."""
@@ -344,7 +267,7 @@ def _fitted(
 
     def off(scaled: Floats) -> Floats:
         numbers = (scaled * size).tolist()
-        made = np.fromiter(_run(kind.step, ahead, inputs, begins, numbers, dt, fastest is not None), np.complex128)
+        made = np.fromiter(run(kind.step, ahead, inputs, begins, numbers, dt, fastest is not None), np.complex128)
         return np.concatenate([(made - wanted).real, (made - wanted).imag])
 
     found = least_squares(
@@ -354,48 +277,7 @@ def _fitted(
     return _Fitted(tuple((found.x * size).tolist()), left)
 
 
-def _run(
-    step: Step,
-    ahead: list[complex],
-    inputs: list[float],
-    begins: complex,
-    numbers: list[float],
-    dt: float,
-    clamps: bool,
-) -> Iterator[complex]:
-    """The places that a law makes, from the first two frames on, m."""
-    most = numbers[-1] if clamps else math.inf
-    place, velocity = 0j, begins
-    yield place
-    place += velocity * dt
-    yield place
-    for d, u in zip(ahead[2:], inputs[2:], strict=True):
-        velocity = step(velocity, d, u, numbers, dt)
-        size = abs(velocity)
-        if size > most:
-            velocity *= most / size
-        if size > 1e9:
-            velocity = 0j
-        place += velocity * dt
-        yield place
-
-
 # what turns it
-
-_TURNS = (
-    _Kind("a turn rate that is set", "its turn rate is what the input asks for", (("rate", "rad/s", False),), (1e3,),
-          _given),
-    _Kind(
-        "a turn rate by a share", "its turn rate goes a share of the way to what the input asks for in each frame",
-        (("rate", "rad/s", False), ("share", "", True)), (1e3, 1.0), _follow,
-    ),
-    _Kind(
-        "a turn rate by a rate", "its turn rate goes to what the input asks for by so much in each second",
-        (("rate", "rad/s", False), ("gains", "rad/s2", False)), (1e3, 1e5), _approach,
-    ),
-    _Kind("a turn by the way", "it turns by so much in each metre that it goes ahead", (("turn", "rad/m", False),),
-          (1e3,), _given),
-)  # fmt: skip
 
 
 def _turn(frames: _Frames) -> Told | None:
@@ -407,7 +289,7 @@ def _turn(frames: _Frames) -> Told | None:
     if channel is None:
         return None
     laws = []
-    for kind in _TURNS:
+    for kind in lawkinds.TURNS:
         given = frames.inputs[channel] * (ahead if kind.name == "a turn by the way" else 1.0)
         rate = float(np.sum(rates * given) / max(float(np.sum(given * given)), STILL))
         seconds = {"share": (0.2,), "gains": (4.0 * abs(rate) + 1e-3,)}
@@ -434,7 +316,7 @@ def _steers(frames: _Frames, rates: Floats) -> str | None:
     return best if best is not None and found[best] > STILL else None
 
 
-def _turned(kind: _Kind, frames: _Frames, given: Floats, begins: float, first: tuple[float, ...]) -> _Fitted:
+def _turned(kind: Kind, frames: _Frames, given: Floats, begins: float, first: tuple[float, ...]) -> _Fitted:
     """The numbers with which a law of turning comes nearest to the headings."""
     assert frames.heading is not None
     low, high = np.array([-kind.most[0], *(0.0 for _ in kind.most[1:])]), np.array(kind.most)
@@ -445,7 +327,7 @@ def _turned(kind: _Kind, frames: _Frames, given: Floats, begins: float, first: t
 
     def off(scaled: Floats) -> Floats:
         numbers = (scaled * size).tolist()
-        made = np.fromiter(_run(kind.step, ones, inputs, complex(begins), numbers, frames.dt, False), np.complex128)
+        made = np.fromiter(run(kind.step, ones, inputs, complex(begins), numbers, frames.dt, False), np.complex128)
         return np.asarray(made.real - wanted)
 
     found = least_squares(
@@ -454,20 +336,11 @@ def _turned(kind: _Kind, frames: _Frames, given: Floats, begins: float, first: t
     return _Fitted(tuple((found.x * size).tolist()), math.sqrt(float(np.mean(found.fun**2))))
 
 
-_HOLDS = {
-    "an approach by a share": ("a speed that is set",),
-    "an approach by a rate": ("a speed that is set",),
-    "a turn rate by a share": ("a turn rate that is set",),
-    "a turn rate by a rate": ("a turn rate that is set",),
-}
-"""Laws that are others with one number at its end: a share of the whole way, a rate without bound."""
-
-
 # in words
 
 
 def words(told: Told, ticks: float, other: float) -> list[str]:
-    """What was read, in sentences. ticks : frames a second of the game; other : those of the bench."""
+    """The laws in sentences. ticks : frames a second of the game; other : those of the bench."""
     best, following = told.best, told.other
     factor, unit = (180.0 / math.pi, "°") if told.unit == "rad" else (1.0, told.unit)
     left, next_left = (units.show(factor * one.left, unit) for one in (best, following))

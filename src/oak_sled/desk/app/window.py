@@ -38,6 +38,7 @@ from oak_sled.desk.driving.along import Along
 from oak_sled.desk.driving.drive import Driver
 from oak_sled.desk.driving.inputpanel import InputPanel
 from oak_sled.desk.driving.steering import PointerSteering
+from oak_sled.desk.feel.blind import BlindBar
 from oak_sled.desk.ground.groundpage import GroundPage
 from oak_sled.desk.help.finder import Finder
 from oak_sled.desk.help.focus import topic_of
@@ -153,6 +154,8 @@ class Window(QMainWindow):
         self.help.closed.connect(self.help.hide)
         self.help.sheet_wanted.connect(self.toggle_sheet)
         self.help.hide()
+        self.blind = BlindBar(self.session, self.driver)
+        column.addWidget(self.blind)
         self.beside = QSplitter(Qt.Orientation.Horizontal)  # help stands beside the work, never over it
         self.beside.setChildrenCollapsible(False)
         self.beside.addWidget(self.page_stack)
@@ -220,6 +223,8 @@ class Window(QMainWindow):
         self.playbar.restart_wanted.connect(self.driver.restart)
         self.playbar.start_wanted.connect(self.driver.to_start)
         self.shelf.compared.connect(self.show_comparison)
+        self.shelf.blind_wanted.connect(self.blind.begin)
+        self.blind.begun.connect(self._show_blind)
         self.shelf.keep_drill_wanted.connect(self.keep_drill)
         self.shelf.export_wanted.connect(self.filing.ask_csv)
         self.keeper.drives = self.driver.cards
@@ -243,6 +248,15 @@ class Window(QMainWindow):
         elif not on and self.driver.is_on:
             self.driver.stop()
         self.header.drive.setChecked(self.driver.is_on)
+
+    def _show_blind(self, on: bool) -> None:
+        """Takes what would tell two variants apart that are compared blind out of sight, and back with the answer."""
+        if on:
+            self.show_page("Bench")
+        for part in (self.right, self.desk, self.shelf):
+            part.setVisible(not on)
+        self.view.is_blind = on
+        self.view.refresh()
 
     def toggle_hold(self) -> None:
         """Holds the drive or the playback, or lets it go on."""
@@ -524,6 +538,8 @@ class Window(QMainWindow):
             self.drill_page.recording.leave()
         elif self.drill_page.fits.panel.isVisible():
             self.drill_page.fits.panel.leave()
+        elif self.blind.isVisible():
+            self.blind.leave()
         elif self.page_stack.currentWidget() is self.beginning.page:
             self.show_page("Bench")
         elif self.beginning.bar.isVisible():

@@ -1,4 +1,4 @@
-"""What a recorded game did, beside what the craft does: both paths, the force that is missing over time, the dials of a
+"""A recorded game beside what the craft does: both paths, the force that is missing over time, the dials of a
 fit with their intervals, and the laws of the game, of which a craft can be built."""
 
 from __future__ import annotations
@@ -132,7 +132,7 @@ class BesideGame(QWidget):
 
 
 def errors(fit: Fit) -> list[str]:
-    """How near a fit comes, by group, in lines; what stands for what; and whether something else is missing."""
+    """The errors of a fit by group, in lines; what stands for what; and whether something else is missing."""
     lines = []
     for name, (before, after, _, held) in fit.errors.items():
         unit, factor = ("m", 1.0) if name == "place" else ("°", 180.0 / math.pi)

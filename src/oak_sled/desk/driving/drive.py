@@ -10,6 +10,7 @@ from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QApplication, QLineEdit
 
 from oak_sled.core.advice import cautions, cost
+from oak_sled.core.assembly.jobs import Job
 from oak_sled.core.base import units
 from oak_sled.core.base.faults import Refused
 from oak_sled.core.kernel import state
@@ -71,6 +72,8 @@ class Driver(QObject):
         self.drive: LiveDrive | None = None
         self.along: Along | None = None
         """The running game whose inputs drive it; None: a hand does."""
+        self.is_guest = False
+        """True for a drive of another craft than the one on the bench: it is not kept, and no dial reaches it."""
         self.frame_s: list[float] = []
         self._owed = 0.0
         self._last = 0.0
@@ -95,13 +98,15 @@ class Driver(QObject):
 
     def crafts(self) -> list[Craft]:
         """The crafts that are driven: those of the drill, the one under test first."""
-        return list(self.session.job().crafts)
+        return list((self.session.job() if self.drive is None else self.drive.job).crafts)
 
-    def start(self, along: Along | None = None) -> None:
-        """Begins a drive from the start of the drill; along with a running game: from where it is, with its inputs."""
+    def start(self, along: Along | None = None, job: Job | None = None) -> None:
+        """Begins a drive from the start of the drill; along with a running game: from where it is, with its inputs.
+        job : of another craft than the one on the bench; such a drive is not kept."""
         if self.is_on:
             return
-        job = self.session.job()
+        self.is_guest = job is not None
+        job = self.session.job() if job is None else job
         if along is not None:
             try:
                 job = along.job(job)
@@ -151,7 +156,7 @@ class Driver(QObject):
         self.hand.release()
         self.held_changed.emit()
         self.session.shown.live_changed.emit(False)
-        if drive.ticks > 0:
+        if drive.ticks > 0 and not self.is_guest:
             self._keep(drive, along)
         else:
             self.session.runs.rerun()
@@ -186,7 +191,7 @@ class Driver(QObject):
 
     def cards(self) -> tuple[Card, ...]:
         """The drive so far, as a card: for the case of a crash."""
-        if self.drive is None or self.drive.ticks == 0:
+        if self.drive is None or self.drive.ticks == 0 or self.is_guest:
             return ()
         return (shelf.card_of(self.drive.finish(), "drive by hand, cut short by a crash"),)
 
@@ -237,7 +242,7 @@ class Driver(QObject):
         self._last = time.perf_counter()
 
     def _settings_changed(self) -> None:
-        if not self.is_on:
+        if not self.is_on or self.is_guest:
             return
         assert self.drive is not None
         job = self.session.job()

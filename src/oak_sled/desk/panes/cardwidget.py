@@ -44,6 +44,7 @@ class CardWidget(QWidget):
         self.compared = False
         self.profile: tuple[tuple[str, float], ...] = ()
         """Share by which each word of feel fits its craft; none while that is not known."""
+        self._best = ""
         self.setFixedSize(CARD)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -62,12 +63,16 @@ class CardWidget(QWidget):
         if profile != self.profile:
             self.profile = profile
             best = sorted(profile, key=lambda one: -one[1])[:4]
-            self.setToolTip(", ".join(f"{word} {100.0 * share:.0f} %" for word, share in best))
+            self._best = ", ".join(f"{word} {100.0 * share:.0f} %" for word, share in best)
+            self._tell()
             self.update()
 
     def _tell(self) -> None:
         marks = [word for word, on in (("pinned", self.card.pinned), ("starred", self.card.starred)) if on]
         value = ", ".join([self.card.says, *marks])
+        ratings = [one.words() for one in self.card.ratings]
+        self.setToolTip(theme.in_tip("\n".join([*([self._best] if self._best else []), *ratings])))
+        value = "; ".join([value, *ratings])
         accessibility.describe(self, f"run: {self.card.heading}", value, "Return loads it, P pins it, F2 renames it")
 
     def _pin_box(self) -> QRectF:

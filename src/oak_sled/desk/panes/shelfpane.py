@@ -59,9 +59,11 @@ class Readout(QWidget):
 
 
 class ShelfPane(QWidget):
-    """Signals: compared(old card, new card), said(text), keep_drill_wanted(id), export_wanted(id)."""
+    """Signals: compared(old card, new card), said(text), keep_drill_wanted(id), export_wanted(id),
+    blind_wanted(card)."""
 
     compared = pyqtSignal(object, object)
+    blind_wanted = pyqtSignal(object)
     keep_drill_wanted = pyqtSignal(str)
     export_wanted = pyqtSignal(str)
 
@@ -201,9 +203,15 @@ class ShelfPane(QWidget):
         now = self.session.shelf.card(self.session.shelf.shown_card)
         if now is not None and now.id != name:
             menu.addAction(f"Compare with {now.heading}", lambda: self.compared.emit(card, now))
+        if card.job.craft != self.session.craft:
+            menu.addAction("Drive it blind against the one on the bench", lambda: self.blind_wanted.emit(card))
         if card.live:
             menu.addAction("Keep its inputs as a drill", lambda: self.keep_drill_wanted.emit(name))
         menu.addAction("Export as CSV...", lambda: self.export_wanted.emit(name))
+        for rating in card.ratings:
+            told = menu.addAction(theme.in_menu(rating.words()))
+            if told is not None:
+                told.setEnabled(False)
         menu.addSeparator()
         menu.addAction("Delete", lambda: self.session.shelf.drop_card(name))
         menu.exec(place)

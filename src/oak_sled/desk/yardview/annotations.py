@@ -46,6 +46,7 @@ class Canvas(Protocol):
     switched_units: set[str]
     hidden: set[str]
     labels_on: bool
+    is_blind: bool
     smooth_next: bool
 
     def scale(self) -> float:
@@ -75,6 +76,8 @@ class Annotations:
         return QRectF(0.0, 0.0, float(self.across), float(self.widget.height())).contains(at)
 
     def overlay(self, painter: QPainter, run: Run, row: int) -> None:
+        if self.view.is_blind:
+            return
         labels = arrows.Labels(self.across, self.widget.height())
         camera = self.pane.camera
         if camera is not None and "air" not in self.view.hidden:

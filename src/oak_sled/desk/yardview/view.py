@@ -61,6 +61,8 @@ class YardView(QWidget):
         self.switched_units: set[str] = set()
         self.hidden = set(HIDDEN_FAMILIES)
         self.labels_on = True
+        self.is_blind = False
+        """True while nothing is drawn that would tell two variants of a craft apart: no force, no number."""
         self.m_per_kn: float | None = None
         self.render_ms: deque[float] = deque(maxlen=60)
         self._stale = True
