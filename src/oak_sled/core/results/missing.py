@@ -66,8 +66,8 @@ class Force:
 class Missing:
     """The acceleration that a craft lacks beside a recording.
 
-    t : s of the middle of each moment, shape (n,). along, side : m/s2 along the motion and to its left; turn : rad/s2 to
-    the left, shape (n,). speed : m/s then. forces : what would explain it, the best first; empty where nothing does.
+    t : s of the middle of each moment, shape (n,). along, side : m/s2 along the motion and to its left; turn : rad/s2
+    to the left, shape (n,). speed : m/s then. forces : what would explain it, the best first; empty where nothing does.
     stretch : s from and to where it fits worst; None where it is even.
     """
 
