@@ -16,7 +16,7 @@ from oak_sled.core.link import overudp
 from oak_sled.core.project import demos
 from oak_sled.core.project.live import LiveDrive
 from oak_sled.core.results import copies as networks
-from oak_sled.core.results import measures, run, traces
+from oak_sled.core.results import measures, run, shotsides, traces
 from oak_sled.core.yard.drill import Knot, Start, Track
 from oak_sled.core.yard.event import Event
 from oak_sled.core.yard.network import Network
@@ -307,3 +307,42 @@ def test_the_copy_of_the_other_process_is_kept_by_packets_alone(tmp_path):
 def test_a_rollback_is_not_sent_over_udp():
     with pytest.raises(Refused, match="too long for UDP"):
         overudp.proved(pushed(), Network(correct="rollback"))
+
+
+@pytest.fixture(scope="module")
+def shot_at():
+    """A courier that shoots at a shunter, looked at from the shunter, which drives across."""
+    yard = demos.load("shunting")
+    drill = yard.drill("line_shot")
+    gun = f"crafts.courier.parts.{next(one.id for one in yard.craft('courier').parts if one.kind == 'launcher')}"
+    [member] = drill.cast
+    aside = member.start.replace(x=drill.start.x + 25.0, y=drill.start.y - 6.0, heading_deg=90.0, speed=9.0, height=0.0)
+    events = tuple(
+        Event(id=f"shot_{k}", what="trigger", craft="courier", target=gun.rpartition(".")[2], t=0.05 + 0.1 * k)
+        for k in range(16)
+    )
+    still = drill.start.replace(heading_deg=0.0, speed=0.0)
+    made = drill.replace(
+        start=still, tracks=(), events=events, duration=3.0, cast=(member.replace(start=aside, tracks=()),)
+    )
+    fast = yard.edit_all([(f"{gun}.muzzle_speed", 60.0), (f"{gun}.rate", 20.0), (f"{gun}.in_flight", 8)])
+    return run.execute(job_of(fast, made, "shunter"))
+
+
+def test_shots_at_what_goes_across_hit_otherwise_where_it_is_seen_late(shot_at):
+    job = shot_at.job
+    assert job.craft.id == "shunter"
+    near = shotsides.sides(shot_at, networks.seen(job, Network(delay=0.0, rate=120.0, authority="driver"), shot_at))
+    late = Network(delay=200.0, limit=0.0, rate=20.0, authority="driver", correct="snap")
+    far = shotsides.sides(shot_at, networks.seen(job, late, shot_at))
+    assert near.shots == far.shots > 4
+    assert near.victim == far.victim > 0
+    assert near.differ <= 1, "of one at its edge"
+    assert far.differ > near.differ + 2, "9 m/s for 200 ms: it is seen 1.8 m behind"
+    assert far.both <= min(far.victim, far.attacker)
+
+
+def test_nobody_shoots_at_a_craft_that_is_alone():
+    job = job_of(DEMO)
+    made = run.execute(job)
+    assert shotsides.sides(made, networks.seen(job, Network(), made)).shots == 0

@@ -90,7 +90,7 @@ def network(
     found = [networks.seen(job, one, made) for one in lines]
     proofs = [overudp.proved(job, one, made) for one in lines] if over_udp else []
     with terminal.words_beside(csv, json_file):
-        print("\n".join([*_lines(job, found), *(_proof(one) for one in proofs)]))
+        print("\n".join([*_lines(job, found), *_shots(made, found), *(_proof(one) for one in proofs)]))
     if csv is not None:
         disk.write_whole(terminal.path_of(csv), _csv(found[0]).encode())
     if json_file is not None:
@@ -153,6 +153,22 @@ def _lines(job: Any, found: Any) -> list[str]:
         lines.append(f"a rollback is of {ticks:.0f} ticks in the mean, and takes {cost} here")
     if last.late_inputs > 0.05 and last.network.buffer < last.network.jitter:
         lines.append(f"inputs come late: a buffer of {units.plain(last.network.jitter, 'ms', 4)} takes the jitter")
+    return lines
+
+
+def _shots(made: Any, found: Any) -> list[str]:
+    """The shots of others at the craft, a line a delay; none where nobody shoots."""
+    from oak_sled.core.base import units
+    from oak_sled.core.results import shotsides
+
+    lines = []
+    for one in found:
+        told = shotsides.sides(made, one)
+        if told.shots:
+            lines.append(
+                f"shots of others at {units.plain(one.network.delay, 'ms', 4)}: {told.victim} of {told.shots} hit "
+                f"where it is, {told.attacker} where they see it; the sides differ about {told.differ}"
+            )
     return lines
 
 
