@@ -28,17 +28,25 @@ from oak_sled.core.yard.yard import Yard
 HELD_OUT = 0.2
 """Share of the recording, its end, that is not fitted."""
 LEAST_ROWS = 20
+AGAIN, ASIDE, SEED = 3, 0.15, 8
+"""Times that it is begun anew where what is left is no noise, from numbers up to so far aside, as a share, by a seed:
+runs that meet something have places from which no slope leads to the best."""
 STEP = 1e-3
 """Share of the size of a dial by which it is moved for a slope."""
 LOST = 100.0
 """Residual of a run that diverged or ended before the recording does, in times of the noise: what it costs."""
-MEMORY = 0.3
-"""Correlation of neighbouring residuals from which on they are no noise."""
+MEMORY, MANY = 0.1, 3.0
+"""Correlation of neighbouring residuals from which on they are no noise: at least, and in times of what it is of noise
+of so many rows, one over the root of their number."""
 SURE = 1.96
 """Standard deviations of 95 %."""
 MOST_DIALS = 8
 LEAST_TOLD = 0.02
 """Share of the longest slope that a dial must add to be fitted."""
+STANDS_IN = 2e-4
+"""Share of the longest singular value below which dials only stand in for one another."""
+SHARE = 0.05
+"""Share that a dial must have in that to be one of them."""
 BLIND = 1e-6
 """Share of the largest slope below which a dial does nothing in a recording."""
 
@@ -59,7 +67,8 @@ class Fitted:
 class Fit:
     """A fit and how good it is. yard : with the dials as they were fitted. errors : rms by group, "place" in m and
     "heading" in rad, as (before, after, before on the part held out, after on it). correlation : of the dials, shape
-    (n, n). memory : correlation of neighbouring residuals by group. runs : how many it took."""
+    (n, n). memory : correlation of neighbouring residuals by group. runs : how many it took; rows :
+    those of the recording that were fitted."""
 
     yard: Yard
     drill: str
@@ -68,11 +77,12 @@ class Fit:
     correlation: Floats
     memory: dict[str, float]
     runs: int
+    rows: int
 
     @property
     def is_narrow(self) -> bool:
         """True if the residuals are no noise, so that the intervals are too narrow: something else is missing."""
-        return any(abs(one) > MEMORY for one in self.memory.values())
+        return _is_coloured(self.memory, self.rows)
 
 
 def fit(
@@ -99,13 +109,18 @@ def fit(
     held = ~task.fitted
     begun = task.residuals(chosen, first)
     scales = {name: max(_rms(values), 1e-9) for name, values in begun.items()}
-    found = first
-    for _ in range(2):  # weights of the noise that the first pass leaves
-        found = _search(task, chosen, found, (low, high, size), scales, most)
-        left = task.residuals(chosen, found)
-        scales = {name: max(_rms(values[task.rows(name)]), 1e-9) for name, values in left.items()}
+    bounds = (low, high, size)
+    found, scales, memory = _settled(task, chosen, first, bounds, scales, most)
+    rng = np.random.default_rng(SEED)
+    for _ in range(AGAIN):
+        if not _is_coloured(memory, int(task.fitted.sum())):
+            break  # what is left is noise: this is the place
+        begin = np.clip(first * (1.0 + rng.uniform(-ASIDE, ASIDE, len(first))), low, high)
+        other, their_scales, their_memory = _settled(task, chosen, begin, bounds, scales, most)
+        if sum(np.log(their_scales[name] / scales[name]) for name in scales) < 0.0:
+            found, scales, memory = other, their_scales, their_memory
     left = task.residuals(chosen, found)
-    slopes = _slopes(task, chosen, found, (low, high, size), scales)
+    slopes = _slopes(task, chosen, found, bounds, scales, both=True)
     spread, correlation = _uncertain(slopes, size)
     dials = tuple(
         Fitted(path, float(first[k]), float(found[k]), float(spread[k]), _touches(found[k], low[k], high[k], size[k]))
@@ -118,8 +133,32 @@ def fit(
         )
         for name in left
     }  # fmt: skip
+    return Fit(
+        task.yard_at(chosen, found), drill.id, dials, errors, correlation, memory, task.runs, int(task.fitted.sum())
+    )
+
+
+def _is_coloured(memory: dict[str, float], rows: int) -> bool:
+    return any(abs(one) > max(MEMORY, MANY / np.sqrt(rows)) for one in memory.values())
+
+
+def _settled(
+    task: _Task,
+    chosen: Sequence[str],
+    first: Floats,
+    bounds: tuple[Floats, Floats, Floats],
+    scales: dict[str, float],
+    most: int,
+) -> tuple[Floats, dict[str, float], dict[str, float]]:
+    """The dials from a place on, searched twice, with the weights of the noise that the first pass leaves; that noise,
+    and the memory of what is left, by group."""
+    found = first
+    for _ in range(2):
+        found = _search(task, chosen, found, bounds, scales, most)
+        left = task.residuals(chosen, found)
+        scales = {name: max(_rms(values[task.rows(name)]), 1e-9) for name, values in left.items()}
     memory = {name: _memory(values, task.rows(name), task.wide(name)) for name, values in left.items()}
-    return Fit(task.yard_at(chosen, found), drill.id, dials, errors, correlation, memory, task.runs)
+    return found, scales, memory
 
 
 class _Task:
@@ -257,33 +296,40 @@ def _slopes(
     bounds: tuple[Floats, Floats, Floats],
     scales: dict[str, float],
     now: Floats | None = None,
+    both: bool = False,
 ) -> Floats:
     """Change of each weighed residual by a change of each dial by its size, shape (residuals, dials), from differences
-    to one side."""
+    to one side; both : to both sides where the bounds leave room, which tells finely what stands in for what."""
     low, high, size = bounds
     now = task.weighed(paths, at, scales) if now is None else now
     found = np.zeros((len(now), len(paths)))
     for k in range(len(paths)):
         by = STEP * size[k] * (1.0 if at[k] + STEP * size[k] <= high[k] else -1.0)
-        moved = at.copy()
+        moved, back = at.copy(), at.copy()
         moved[k] = min(max(at[k] + by, low[k]), high[k])
+        back[k] = min(max(at[k] - by, low[k]), high[k]) if both else at[k]
         other = _tried(task, paths, moved, scales)
-        if other is not None and moved[k] != at[k]:
-            found[:, k] = (other - now) / ((moved[k] - at[k]) / size[k])
+        before = _tried(task, paths, back, scales) if back[k] != at[k] else now
+        if other is not None and before is not None and moved[k] != back[k]:
+            found[:, k] = (other - before) / ((moved[k] - back[k]) / size[k])
     return found
 
 
 def _uncertain(slopes: Floats, size: Floats) -> tuple[Floats, Floats]:
-    """Half of the 95 % interval of each dial, and their correlation: from the inverse of the normal matrix, since the
-    residuals are in times of their noise. A dial that does nothing has NaN."""
+    """Half of the 95 % interval of each dial, and their correlation: from the singular values of the slopes, since the
+    residuals are in times of their noise. A dial that does nothing, and one that only stands in for others, has NaN:
+    along a way on which nothing changes there is no end to its interval."""
     strong = np.linalg.norm(slopes, axis=0)
     acts = strong > BLIND * max(float(strong.max(initial=0.0)), 1e-300)
     spread, correlation = np.full(len(size), np.nan), np.eye(len(size))
     if acts.any():
         scaled = slopes[:, acts] / strong[acts]
-        inverse = np.linalg.pinv(scaled.T @ scaled, rcond=1e-12)
+        _, told, ways = np.linalg.svd(scaled, full_matrices=False)
+        least = STANDS_IN * told[0]
+        inverse = (ways.T / np.maximum(told, least) ** 2) @ ways
         deviation = np.sqrt(np.maximum(np.diag(inverse), 0.0))
-        spread[acts] = SURE * deviation / strong[acts] * size[acts]
+        free = (np.abs(ways[told < least]) > SHARE).any(axis=0)
+        spread[acts] = np.where(free, np.nan, SURE * deviation / strong[acts] * size[acts])
         safe = np.maximum(deviation, 1e-300)
         correlation[np.ix_(acts, acts)] = inverse / np.outer(safe, safe)
     return spread, correlation

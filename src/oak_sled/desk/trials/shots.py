@@ -29,10 +29,9 @@ def shots(folder: Path) -> int:
     shoot(window, folder, "dial-drag")
     session.commit("runners lateral friction")
     settle(app, 0.6)
-    for pane in ("Ledger", "Measures"):
-        window.show_pane(pane)
-        settle(app, 0.4)
-        shoot(window, folder, pane.lower())
+    window.show_pane("Ledger")
+    settle(app, 0.4)
+    shoot(window, folder, "ledger")
     window.show_begin()
     settle(app, 0.5)
     shoot(window, folder, "begin")
@@ -175,7 +174,22 @@ def shoot_character(app: QApplication, window: Window, folder: Path) -> None:
     until(app, lambda: page.character() is not None)
     settle(app, 0.5)
     shoot(window, folder, "character")
+    shoot_game(app, window, folder)
     window.show_page("Bench")
+
+
+def shoot_game(app: QApplication, window: Window, folder: Path) -> None:
+    """A recorded game beside the craft, after a fit of two dials."""
+    open_yard(app, window, "fan-sled", "game_drive", 4.0)
+    window.show_page("Drill")
+    page = window.drill_page
+    page.fits.begin(("crafts.fan_sled.body.mass", "crafts.fan_sled.parts.air.drag_coefficient"))
+    until(app, page.fits.panel.isVisible)
+    until(app, lambda: not window.session.worker.is_busy)
+    window.notice.hide()
+    settle(app, 0.5)
+    shoot(window, folder, "game")
+    page.fits.panel.leave()
 
 
 def shoot_spread(app: QApplication, window: Window, folder: Path) -> None:
