@@ -88,6 +88,20 @@ def test_targets_of_drills_count_beside_words():
     assert all(one.met for one in measures.judge(drill, measures.read_all(made)))
 
 
+def test_targets_of_several_drills_share_the_weight_of_theirs_and_one_of_none_is_not_asked():
+    yard = demos.load("fan-sled")
+    two = (Target(measure="top_speed", low=16.0, weight=3.0), Target(measure="distance", low=10.0, weight=1.0))
+    none = (Target(measure="stop_distance", high=20.0), Target(measure="top_speed", high=1.0, weight=0.0))
+    drills = {"straight_pull": two, "brake_to_stop": none}
+    yard = yard.replace(
+        drills=tuple(one.replace(targets=drills[one.id]) if one.id in drills else one for one in yard.drills)
+    )
+    terms = Goal(drills=(("straight_pull", 2.0), ("brake_to_stop", 1.0))).terms(yard)
+    assert [(one.band.name, one.weight) for one in terms] == [
+        ("straight_pull.top_speed", 1.5), ("straight_pull.distance", 0.5), ("brake_to_stop.stop_distance", 1.0),
+    ]  # fmt: skip
+
+
 def test_locks_and_bounds_hold():
     asked = wished(Band(quantity="push", low=0.6, fade=0.1))
     found = tune.tune(plain_yard(), asked, locked=(PUSH,), bounds={"crafts.block.body.mass": (80.0, 200.0)})

@@ -7,9 +7,11 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit, QMenu
 
+from oak_sled.core.base import document
 from oak_sled.core.feel import quantities, words
 from oak_sled.core.files import yard_json
 from oak_sled.core.project import demos
+from oak_sled.core.yard.drill import Target
 from oak_sled.core.yard.wish import Band, Wish
 from oak_sled.desk.feel import bandpicture
 
@@ -196,6 +198,35 @@ def test_the_sled_is_tuned_by_words_taken_and_undone(page, window, idle, qtbot):
     qtbot.waitUntil(lambda: len(session.shelf.cards) == cards + 1, timeout=10_000)
     session.undo()
     assert session.yard == before
+
+
+def test_targets_of_several_drills_are_tuned_from_the_menu_with_their_weights(page, window, qtbot, idle):
+    session = window.session
+    page.panel.tell()
+    assert page.panel.targets.text() == "no targets of drills"
+    able = [drill.id for drill in page.tuning.able()]
+    assert {"slalom", "brake_to_stop"} <= set(able)
+    for wanted in ("Slalom, 20 m gates", "Brake to a stop"):
+        menu = QMenu()
+        page.panel._fill_targets(menu)
+        next(one for one in menu.actions() if one.text().startswith(wanted)).trigger()
+    assert page.panel.targets.text() == "and targets of 2 drills"
+    menu = QMenu()
+    page.panel._fill_weights(menu)
+    inner = next(one.menu() for one in menu.actions() if one.text().startswith("brake to stop"))
+    next(one for one in inner.actions() if one.text() == "4").trigger()
+    weights = {term.of: term.weight for term in page.tuning.goal().terms(session.yard)}
+    assert weights == {"slalom": 0.5, "brake_to_stop": 4.0}
+    session.edit("drills.brake_to_stop.targets", (Target(measure="stop_distance", high=22.0),))
+    idle()
+    page.tuning.dials = ("crafts.fan_sled.parts.brake.bite",)
+    page.tuning.begin()
+    qtbot.waitUntil(lambda: page.tuning.told is not None, timeout=120_000)
+    assert page.tuning.told.tuned.is_met
+    assert page.tuning.words() == "targets of 2 drills"
+    page.tuning.take()
+    idle()
+    assert document.get(session.yard, "crafts.fan_sled.parts.brake.bite") > 0.32
 
 
 def test_the_slider_looks_at_fewer_moves(page, window, qtbot):

@@ -7,7 +7,7 @@ import pytest
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QMenu
 
 from oak_sled.core.project import demos, inputs
 from oak_sled.core.yard.drill import Knot, Track
@@ -63,6 +63,17 @@ def test_a_knot_stays_between_its_neighbours(drill, drag):
     strips = drill.strips
     drag(strips, strips.spot("throttle", 1), QPointF(strips.x_of(7.0), strips.y_of(0, 0.0)))
     assert told(drill, "throttle").knots[1].t == told(drill, "throttle").knots[2].t
+
+
+def test_a_target_counts_as_much_as_is_chosen(drill, window):
+    window.session.choose("drill", "slalom")
+    menu = QMenu()
+    drill.targets.fill(menu)
+    counts = next(one.menu() for one in menu.actions() if one.menu() and "counts 1 where" in one.text())
+    next(one for one in counts.actions() if one.text() == "2").trigger()
+    assert window.session.drill.targets[0].weight == 2.0
+    window.session.undo()
+    assert window.session.drill.targets[0].weight == 1.0
 
 
 def test_numbers_of_a_knot_are_typed(drill, window):

@@ -81,7 +81,12 @@ class Goal:
             character.check(yard, wish)
         for name, weight in self.drills:
             targets = yard.drill(name).targets
-            found += [Term(name, band_of(yard.drill(name), one), weight / len(targets)) for one in targets]
+            whole = sum(one.weight for one in targets)
+            found += [
+                Term(name, band_of(yard.drill(name), one), weight * one.weight / whole)
+                for one in targets
+                if weight * one.weight > 0.0
+            ]
         if not found:
             raise refuse("goal", "asks for nothing", "a word of feel, or a drill with targets")
         _agree(found)

@@ -179,6 +179,9 @@ class Target(Frozen):
         None, allow_inf_nan=False, description="least value that passes, in the unit of the measure"
     )
     high: float | None = Field(None, allow_inf_nan=False, description="greatest value that passes")
+    weight: float = Field(
+        1.0, ge=0.0, le=100.0, allow_inf_nan=False, description="how much it counts beside the others, where tuned"
+    )
 
     @field_validator("measure", mode="before")
     @classmethod

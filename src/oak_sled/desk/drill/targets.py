@@ -21,6 +21,10 @@ NEAR = 0.05
 """Share of the value to either side of it, of a band about what the run shows."""
 
 
+WEIGHTS = (0.0, 0.5, 1.0, 2.0, 4.0)
+"""Weights of a target that are offered."""
+
+
 class Targets:
     """Fills the menu of targets, and takes what is typed in place. page : over which the line to type in opens."""
 
@@ -49,6 +53,10 @@ class Targets:
             words = measures.known(target.measure).title
             menu.addAction(theme.in_menu(f"{words}: type its band..."), partial(self.type_in, number))
             menu.addAction(theme.in_menu(f"{words}: remove this target"), partial(self.remove, number))
+            counts = menu.addMenu(theme.in_menu(f"{words}: counts {target.weight:g} where it is tuned"))
+            for weight in WEIGHTS:
+                if counts is not None:
+                    counts.addAction(f"{weight:g}", partial(self.weigh, number, weight))
         menu.addSeparator()
         taken = {target.measure for target in self._now}
         for name, value in self.session.shown.found.items():
@@ -103,6 +111,11 @@ class Targets:
         """One target less."""
         left = tuple(one for k, one in enumerate(self._now) if k != number)
         self._edit(left, "remove target")
+
+    def weigh(self, number: int, weight: float) -> None:
+        """A target counts so much beside the others, where the craft is tuned."""
+        made = tuple(one.replace(weight=weight) if k == number else one for k, one in enumerate(self._now))
+        self._edit(made, "weight of a target")
 
     def type_in(self, number: int) -> None:
         """Opens a line to type the band of a target in."""

@@ -17,6 +17,7 @@ from oak_sled.core.feel.searching import Enough, Progress
 from oak_sled.core.feel.tune import Move, Tuned
 from oak_sled.core.results import run as runs
 from oak_sled.core.results.run import Run
+from oak_sled.core.yard.drill import Drill
 from oak_sled.core.yard.spreads import Scatter
 from oak_sled.core.yard.yard import Yard
 from oak_sled.desk.work.background import OnProgress, Task
@@ -40,7 +41,8 @@ class Told:
 class Tuning(QObject):
     """The tuning of the craft on the bench. Signals: changed() when it gets on or ends.
 
-    weights : words that are wished for, with their weights. with_targets : the targets of the drill count as well.
+    weights : words that are wished for, with their weights. drills : those whose targets count
+    as well, with their weights.
     steady : it should hold under disturbances. dials : those that may move, empty for every free one.
     """
 
@@ -51,7 +53,7 @@ class Tuning(QObject):
         super().__init__(parent)
         self.session = session
         self.weights: dict[str, float] = {}
-        self.with_targets = False
+        self.drills: dict[str, float] = {}
         self.steady = False
         self.dials: tuple[str, ...] = ()
         self.history: list[tuple[int, float]] = []
@@ -68,9 +70,18 @@ class Tuning(QObject):
 
     def goal(self) -> Goal:
         """The goal as it is set; raises `Refused` for a word that is no more."""
-        yard, drill = self.session.yard, self.session.drill
+        yard = self.session.yard
         wishes = tuple((words.known(yard, name), weight) for name, weight in self.weights.items())
-        return Goal(wishes, ((drill.id, 1.0),) if self.with_targets and drill.targets else ())
+        return Goal(wishes, tuple((drill.id, self.drills[drill.id]) for drill in self.asking()))
+
+    def asking(self) -> list[Drill]:
+        """The drills whose targets count, as they are now."""
+        return [one for one in self.able() if one.id in self.drills]
+
+    def able(self) -> list[Drill]:
+        """The drills of the yard whose targets may count: those that try the craft on the bench."""
+        session = self.session
+        return [one for one in session.yard.drills if one.targets and one.craft in ("", session.craft.id)]
 
     def begin(self) -> None:
         """Tunes; what cannot be is said in place."""
@@ -184,7 +195,10 @@ class Tuning(QObject):
     def words(self) -> str:
         """The wishes in a few words."""
         named = [word.replace("_", " ") for word in self.weights]
-        return " but ".join(named) if named else f"targets of {self.session.drill.heading}"
+        if named:
+            return " but ".join(named)
+        asking = self.asking()
+        return f"targets of {asking[0].heading if len(asking) == 1 else f'{len(asking)} drills'}"
 
     def _take_moves(self, moves: tuple[Move, ...], label: str) -> bool:
         session = self.session

@@ -39,14 +39,13 @@ class TuningPanel(QWidget):
         row.addWidget(self.weights)
         row.addStretch(1)
         column.addLayout(row)
-        self.targets = QCheckBox("targets of the drill as well")
-        self.targets.toggled.connect(self._set_targets)
+        self.targets = buttons.with_menu("drills whose targets should be met as well", self._fill_targets, "quiet")
+        column.addWidget(self.targets, 0, Qt.AlignmentFlag.AlignLeft)
         self.steady = QCheckBox("hold under disturbances")
         self.steady.setToolTip("friction, mass, start and delay are off by a little in further repeats of every try")
         self.steady.toggled.connect(self._set_steady)
-        for box in (self.targets, self.steady):
-            box.setMinimumHeight(24)
-            column.addWidget(box)
+        self.steady.setMinimumHeight(24)
+        column.addWidget(self.steady)
         self.go = QPushButton("tune")
         self.go.setObjectName("go")
         self.go.setMinimumHeight(32)
@@ -87,15 +86,18 @@ class TuningPanel(QWidget):
 
     def tell(self) -> None:
         """Shows it as it is now."""
-        tuning, drill = self.tuning, self.tuning.session.drill
+        tuning = self.tuning
         wished = [word.replace("_", " ") for word in tuning.weights]
         self.head.setText(f"Tune towards {' and '.join(wished)}" if wished else "Tune")
-        self.targets.setVisible(bool(drill.targets))
-        self.targets.setChecked(tuning.with_targets)
-        asked = bool(wished) or (tuning.with_targets and bool(drill.targets))
+        asking = tuning.asking()
+        self.targets.setVisible(bool(tuning.able()))
+        which = asking[0].heading if len(asking) == 1 else f"{len(asking)} drills"
+        short = theme.elide(which, WIDE - 90, theme.font(theme.SMALL))
+        self.targets.setText(f"and targets of {short}" if asking else "no targets of drills")
+        asked = bool(wished) or bool(asking)
         self.go.setText("stop, and keep the best" if tuning.is_on else "tune")
         self.go.setEnabled(asked or tuning.is_on)
-        self.weights.setVisible(len(wished) > 1)
+        self.weights.setVisible(len(wished) + len(asking) > 1)
         self.dials.setText(f"{len(tuning.dials)} dials may move" if tuning.dials else "every free dial may move")
         told, progress = tuning.told, tuning.progress
         words = ""
@@ -141,23 +143,33 @@ class TuningPanel(QWidget):
         else:
             self.tuning.begin()
 
-    def _set_targets(self, on: bool) -> None:
-        if on != self.tuning.with_targets:
-            self.tuning.with_targets = on
-            self.tuning.changed.emit()
+    def _fill_targets(self, menu: QMenu) -> None:
+        for drill in self.tuning.able():
+            words = f"{drill.heading}: {len(drill.targets)} target{'' if len(drill.targets) == 1 else 's'}"
+            action = menu.addAction(theme.in_menu(words), functools.partial(self._flip_drill, drill.id))
+            if action is not None:
+                action.setCheckable(True)
+                action.setChecked(drill.id in self.tuning.drills)
+
+    def _flip_drill(self, name: str) -> None:
+        if self.tuning.drills.pop(name, None) is None:
+            self.tuning.drills[name] = 1.0
+        self.tuning.changed.emit()
 
     def _set_steady(self, on: bool) -> None:
         self.tuning.steady = on
 
     def _fill_weights(self, menu: QMenu) -> None:
-        for word, weight in self.tuning.weights.items():
-            inner = menu.addMenu(f"{word.replace('_', ' ')}: {weight:g}")
-            for one in (0.5, 1.0, 2.0, 4.0):
-                if inner is not None:
-                    inner.addAction(f"{one:g}", functools.partial(self._weigh, word, one))
+        asking = {drill.id: self.tuning.drills[drill.id] for drill in self.tuning.asking()}
+        for weights, shown in ((self.tuning.weights, self.tuning.weights), (self.tuning.drills, asking)):
+            for name, weight in shown.items():
+                inner = menu.addMenu(theme.in_menu(f"{name.replace('_', ' ')}: {weight:g}"))
+                for one in (0.5, 1.0, 2.0, 4.0):
+                    if inner is not None:
+                        inner.addAction(f"{one:g}", functools.partial(self._weigh, weights, name, one))
 
-    def _weigh(self, word: str, weight: float) -> None:
-        self.tuning.weights[word] = weight
+    def _weigh(self, weights: dict[str, float], name: str, weight: float) -> None:
+        weights[name] = weight
         self.tuning.changed.emit()
 
     def _fill_dials(self, menu: QMenu) -> None:
