@@ -17,6 +17,7 @@ from oak_sled.core.project.gamestudy import GameStudy
 from oak_sled.core.results import recorded
 from oak_sled.core.results.run import Run
 from oak_sled.core.study.fit import Fit, Fitted
+from oak_sled.desk.drill.standin import StandIn, paint_scale
 from oak_sled.desk.widgets import accessibility, theme
 from oak_sled.desk.yardview.planpaint import Frame
 
@@ -27,7 +28,7 @@ ROW = 40
 MOST_POINTS = 1500
 
 
-class BesideGame(QWidget):
+class BesideGame(StandIn):
     """Signals: build() when a craft of the laws is wanted, refit() for another fit."""
 
     build = pyqtSignal()
@@ -38,7 +39,6 @@ class BesideGame(QWidget):
         self.study: GameStudy | None = None
         self.fit: Fit | None = None
         self.before: Run | None = None
-        self.setObjectName("page")
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 10, 12, 10)
         row.setSpacing(14)
@@ -85,18 +85,13 @@ class BesideGame(QWidget):
         around.setFrameShape(QScrollArea.Shape.NoFrame)
         side.addWidget(around, 1)
         row.addLayout(side)
-        self._hidden: tuple[QWidget, ...] = ()
         self.hide()
-
-    def stand_in_for(self, *parts: QWidget) -> None:
-        """The widgets in whose place it is shown."""
-        self._hidden = parts
 
     def show_study(self, study: GameStudy, fit: Fit | None = None, before: Run | None = None) -> None:
         """Shows a recording, in the place of the drill. fit : what was fitted to it; before : the run before that."""
         self.study, self.fit, self.before = study, fit, before
         self._fill()
-        self._swap(True)
+        self.swap(True)
         self.leave_button.setFocus()
 
     def retell(self) -> None:
@@ -120,15 +115,6 @@ class BesideGame(QWidget):
         accessibility.describe(self.lacks, "what is missing over time", self.missing.text())
         for drawn in (self.paths, self.lacks, self.dials):
             drawn.update()
-
-    def leave(self) -> None:
-        """The drill again."""
-        self._swap(False)
-
-    def _swap(self, shown: bool) -> None:
-        self.setVisible(shown)
-        for part in self._hidden:
-            part.setVisible(not shown)
 
 
 def errors(fit: Fit) -> list[str]:
@@ -193,11 +179,7 @@ class _Paths(QWidget):
             painter.setPen(theme.colour("ink"))
             painter.drawText(QPointF(left + 28, 22), words)
             left += 44 + theme.width(words, theme.font(theme.SMALL))
-        metre = 10.0 ** np.floor(np.log10(max(120.0 / frame.scale, 1e-6)))
-        left, base = box.left() + 14, box.bottom() - 12
-        painter.setPen(QPen(theme.colour("ink"), 1.5))
-        painter.drawLine(QPointF(left, base), QPointF(left + metre * frame.scale, base))
-        painter.drawText(QPointF(left, base - 5), units.show(float(metre), "m"))
+        paint_scale(painter, frame, box)
 
 
 def _path(run: Run) -> Floats:

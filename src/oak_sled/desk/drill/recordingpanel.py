@@ -19,6 +19,7 @@ from oak_sled.core.files import recording_taken
 from oak_sled.core.files.recording_table import Guess
 from oak_sled.core.yard.game import Way
 from oak_sled.core.yard.recording import MOVES, PLACE, Recording
+from oak_sled.desk.drill.standin import StandIn, paint_scale
 from oak_sled.desk.widgets import accessibility, theme
 from oak_sled.desk.yardview.planpaint import Frame
 
@@ -33,7 +34,7 @@ _TITLES = {"time": "time counts", "length": "lengths in", "up": "up is", "forwar
 CHOSEN = "chosen here"
 
 
-class RecordingPanel(QWidget):
+class RecordingPanel(StandIn):
     """Signals: taken(recording, notes) when it is to become a drill."""
 
     taken = pyqtSignal(object, object)
@@ -43,7 +44,6 @@ class RecordingPanel(QWidget):
         self.guess: Guess | None = None
         self.recording: Recording | None = None
         self.notes: tuple[str, ...] = ()
-        self.setObjectName("page")
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 10, 12, 10)
         row.setSpacing(14)
@@ -86,27 +86,13 @@ class RecordingPanel(QWidget):
         self.leave_button.clicked.connect(lambda _=False: self.leave())
         side.addLayout(acts)
         row.addLayout(side)
-        self._hidden: tuple[QWidget, ...] = ()
         self.hide()
-
-    def stand_in_for(self, *parts: QWidget) -> None:
-        """The widgets in whose place it is shown."""
-        self._hidden = parts
 
     def show_guess(self, guess: Guess) -> None:
         """Shows a table, in the place of the drill, until it is taken or left."""
         self._lay(guess)
-        self._swap(True)
+        self.swap(True)
         self.take_button.setFocus()
-
-    def leave(self) -> None:
-        """The drill again."""
-        self._swap(False)
-
-    def _swap(self, shown: bool) -> None:
-        self.setVisible(shown)
-        for part in self._hidden:
-            part.setVisible(not shown)
 
     def _lay(self, guess: Guess) -> None:
         """Fills in all of it for a table as it is taken now."""
@@ -196,11 +182,7 @@ class _Plan(QWidget):
         painter.setPen(theme.colour("ink"))
         painter.setFont(theme.font(theme.SMALL))
         painter.drawText(frame.at(*path[0]) + QPointF(8, -6), "start")
-        metre = 10.0 ** np.floor(np.log10(max(120.0 / frame.scale, 1e-6)))
-        left, base = box.left() + 14, box.bottom() - 14
-        painter.setPen(QPen(theme.colour("ink"), 1.5))
-        painter.drawLine(QPointF(left, base), QPointF(left + metre * frame.scale, base))
-        painter.drawText(QPointF(left, base - 6), units.show(float(metre), "m"))
+        paint_scale(painter, frame, box)
 
 
 def _label(size: int, bold: bool = False) -> QLabel:
