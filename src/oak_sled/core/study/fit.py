@@ -28,6 +28,8 @@ from oak_sled.core.yard.yard import Yard
 HELD_OUT = 0.2
 """Share of the recording, its end, that is not fitted."""
 LEAST_ROWS = 20
+NEAR = 0.1
+"""Share of what was off at first that may be left for it not to be begun anew."""
 AGAIN, ASIDE, SEED = 3, 0.15, 8
 """Times that it is begun anew where what is left is no noise, from numbers up to so far aside, as a share, by a seed:
 runs that meet something have places from which no slope leads to the best."""
@@ -113,8 +115,9 @@ def fit(
     found, scales, memory = _settled(task, chosen, first, bounds, scales, most)
     rng = np.random.default_rng(SEED)
     for _ in range(AGAIN):
-        if not _is_coloured(memory, int(task.fitted.sum())):
-            break  # what is left is noise: this is the place
+        near = all(scales[name] < NEAR * max(_rms(values), 1e-9) for name, values in begun.items())
+        if near or not _is_coloured(memory, int(task.fitted.sum())):
+            break  # what is left is little, or noise: this is the place
         begin = np.clip(first * (1.0 + rng.uniform(-ASIDE, ASIDE, len(first))), low, high)
         other, their_scales, their_memory = _settled(task, chosen, begin, bounds, scales, most)
         if sum(np.log(their_scales[name] / scales[name]) for name in scales) < 0.0:
