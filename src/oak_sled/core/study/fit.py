@@ -49,6 +49,8 @@ STANDS_IN = 2e-4
 """Share of the longest singular value below which dials only stand in for one another."""
 SHARE = 0.05
 """Share that a dial must have in that to be one of them."""
+WIDENS, WIDEST = 4, 0.1
+"""Times that the steps of slopes are set anew for an interval, and their widest, as a share of the size of a dial."""
 BLIND = 1e-6
 """Share of the largest slope below which a dial does nothing in a recording."""
 
@@ -123,8 +125,7 @@ def fit(
         if sum(np.log(their_scales[name] / scales[name]) for name in scales) < 0.0:
             found, scales, memory = other, their_scales, their_memory
     left = task.residuals(chosen, found)
-    slopes = _slopes(task, chosen, found, bounds, scales, both=True)
-    spread, correlation = _uncertain(slopes, size)
+    spread, correlation = _sure(task, chosen, found, bounds, scales)
     dials = tuple(
         Fitted(path, float(first[k]), float(found[k]), float(spread[k]), _touches(found[k], low[k], high[k], size[k]))
         for k, path in enumerate(chosen)
@@ -299,23 +300,39 @@ def _slopes(
     bounds: tuple[Floats, Floats, Floats],
     scales: dict[str, float],
     now: Floats | None = None,
-    both: bool = False,
+    steps: Floats | None = None,
 ) -> Floats:
     """Change of each weighed residual by a change of each dial by its size, shape (residuals, dials), from differences
-    to one side; both : to both sides where the bounds leave room, which tells finely what stands in for what."""
+    to one side; steps : of each dial, to both sides where the bounds leave room."""
     low, high, size = bounds
     now = task.weighed(paths, at, scales) if now is None else now
     found = np.zeros((len(now), len(paths)))
     for k in range(len(paths)):
-        by = STEP * size[k] * (1.0 if at[k] + STEP * size[k] <= high[k] else -1.0)
+        step = STEP * size[k] if steps is None else steps[k]
+        by = step * (1.0 if at[k] + step <= high[k] else -1.0)
         moved, back = at.copy(), at.copy()
         moved[k] = min(max(at[k] + by, low[k]), high[k])
-        back[k] = min(max(at[k] - by, low[k]), high[k]) if both else at[k]
+        back[k] = at[k] if steps is None else min(max(at[k] - by, low[k]), high[k])
         other = _tried(task, paths, moved, scales)
         before = _tried(task, paths, back, scales) if back[k] != at[k] else now
         if other is not None and before is not None and moved[k] != back[k]:
             found[:, k] = (other - before) / ((moved[k] - back[k]) / size[k])
     return found
+
+
+def _sure(
+    task: _Task, paths: Sequence[str], at: Floats, bounds: tuple[Floats, Floats, Floats], scales: dict[str, float]
+) -> tuple[Floats, Floats]:
+    """The same as `_uncertain`, from slopes over steps as wide as the intervals that come of them: what meets something
+    has slopes at a point that say nothing of the way to either side."""
+    size = bounds[2]
+    steps = STEP * size
+    for _ in range(WIDENS):
+        slopes = _slopes(task, paths, at, bounds, scales, steps=steps)
+        spread, correlation = _uncertain(slopes, size)
+        wide = np.nan_to_num(spread, nan=np.inf)
+        steps = np.clip(wide / SURE, STEP * size, WIDEST * size)
+    return spread, correlation
 
 
 def _uncertain(slopes: Floats, size: Floats) -> tuple[Floats, Floats]:
