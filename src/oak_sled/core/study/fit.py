@@ -51,6 +51,8 @@ SHARE = 0.05
 """Share that a dial must have in that to be one of them."""
 WIDENS, WIDEST = 4, 0.1
 """Times that the steps of slopes are set anew for an interval, and their widest, as a share of the size of a dial."""
+DOUBLES = 7
+"""Times that an interval is doubled at most."""
 BLIND = 1e-6
 """Share of the largest slope below which a dial does nothing in a recording."""
 
@@ -332,7 +334,33 @@ def _sure(
         spread, correlation = _uncertain(slopes, size)
         wide = np.nan_to_num(spread, nan=np.inf)
         steps = np.clip(wide / SURE, STEP * size, WIDEST * size)
-    return spread, correlation
+    return _seen_through(task, paths, at, bounds, scales, spread), correlation
+
+
+def _seen_through(
+    task: _Task,
+    paths: Sequence[str],
+    at: Floats,
+    bounds: tuple[Floats, Floats, Floats],
+    scales: dict[str, float],
+    spread: Floats,
+) -> Floats:
+    """Half intervals that hold when they are tried: at both ends of each, with the other dials as they are, the sum of
+    squares must have grown by what the 95 % ask for; one that has not is doubled. What meets something may go on with
+    hardly another result for a while, which no slope tells."""
+    low, high, _ = bounds
+    least = float(np.sum(task.weighed(paths, at, scales) ** 2)) + SURE**2
+    found = spread.copy()
+    for k in np.flatnonzero(np.isfinite(spread)).tolist():
+        for side in (-1.0, 1.0):
+            for _ in range(DOUBLES):
+                end = at.copy()
+                end[k] = min(max(at[k] + side * found[k], low[k]), high[k])
+                tried = _tried(task, paths, end, scales)
+                if end[k] in (low[k], high[k]) or tried is None or float(np.sum(tried**2)) >= least:
+                    break
+                found[k] *= 2.0
+    return found
 
 
 def _uncertain(slopes: Floats, size: Floats) -> tuple[Floats, Floats]:
