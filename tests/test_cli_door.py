@@ -7,6 +7,7 @@ import json
 import os
 import pty
 import re
+import runpy
 import select
 import shutil
 import subprocess
@@ -447,6 +448,22 @@ def test_what_cannot_be_met_is_told_with_what_stands_against_it_and_status_1():
 )  # fmt: skip
 def test_a_tuning_that_cannot_be_is_one_line_with_what_would_be_right(given, what):
     assert what in call("tune", "demo:fan-sled", *given, status=2).stderr
+
+
+def test_fit_builds_a_craft_of_the_laws_of_a_loop_of_ones_own(tmp_path):
+    table, own = tmp_path / "own_loop.csv", tmp_path / "own.json"
+    runpy.run_path(str(Path(__file__).parents[1] / "examples" / "own_loop.py"))["main"](str(table))
+    made = call("fit", "demo:fan-sled", "--to", table, "--build", "own", "--save", own, "--json", "-")
+    told = json.loads(made.stdout)
+    best = told["laws"]["drive"]["laws"][0]
+    assert best["law"] == "a share kept in each frame"
+    assert best["numbers"]["kept"]["value"] == pytest.approx(0.985, abs=1e-4)
+    assert told["laws"]["drive"]["is_told_apart"]
+    assert told["missing"]["rms"]["value"] < 1.0
+    far = json.loads(call("network", own, "--delay", "150ms", "--loss", "2%", "--json", "-").stdout)["delays"][0]
+    assert 0.0 < far["largest_jump"]["value"] < 0.3
+    taken = call("fit", "demo:fan-sled", "--to", table, "--build", "fan_sled", status=2)
+    assert "is taken" in taken.stderr
 
 
 def test_network_tells_how_far_off_a_copy_is_and_ends_as_check_does(tmp_path):

@@ -191,10 +191,16 @@ def _explained(
 ) -> tuple[Force, ...]:
     """Forces that explain enough of it, the best first. Each is one number times a shape over the moments. lacks_of :
     what is missing by its direction; speed, spin : shape (n,); given : channels, shape (n, channels)."""
+    fast = float(speed.max(initial=0.0))
     shapes: list[tuple[str, str, Floats, Callable[[float], str]]] = [
         ("friction", "motion", np.where(speed > FAST, -1.0, 0.0), _friction),
-        ("linear drag", "motion", -speed, lambda k: f"a damping of {units.plain(k, '1/s', 3)}"),
-        ("quadratic drag", "motion", -(speed**2), lambda k: f"{units.plain(k, '1/m', 3)} times speed squared"),
+        ("linear drag", "motion", -speed, lambda k: f"a damping of {units.plain(k, '1/s', 3)}{_at(k * fast, fast)}"),
+        (
+            "quadratic drag",
+            "motion",
+            -(speed**2),
+            lambda k: f"{units.plain(k, '1/m', 3)} times speed squared{_at(k * fast * fast, fast)}",
+        ),
         ("turn damping", "turn", -spin, lambda k: f"a spin damping of {units.plain(k, '1/s', 3)}"),
     ]
     for place, name in enumerate(names):
@@ -215,6 +221,11 @@ def _explained(
             less = size < 0.0 and not name.startswith("a ")  # it has too much of it
             forces.append(Force(f"less {name}" if less else name, says(size), explains, where))
     return tuple(sorted(forces, key=lambda one: -one.explains))
+
+
+def _at(size: float, speed: float) -> str:
+    """The size of a drag at the greatest speed, m/s2 and m/s."""
+    return f", {units.plain(size, 'm/s2', 2)} against motion at {units.plain(speed, 'm/s', 2)}"
 
 
 def _pushes(size: float) -> str:
