@@ -33,7 +33,7 @@ def test_a_rating_in_words_says_by_how_much_and_of_how_many_rounds():
     assert told(2, 2, 2).words() == "far more crisp than the other: 3 of 3 rounds, sure by 75 %"
     assert told(-1).words() == "less crisp than the other: 1 of 1 round, which chance does as often"
     assert told(1, 0).words().startswith("a little more crisp")
-    assert told(1, -1).words() == "as crisp as the other"
+    assert told(1, -1).words() == "no more and no less crisp than the other"
 
 
 def test_who_is_one_changes_by_chance_and_is_of_the_seed():

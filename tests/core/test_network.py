@@ -346,3 +346,21 @@ def test_nobody_shoots_at_a_craft_that_is_alone():
     job = job_of(DEMO)
     made = run.execute(job)
     assert shotsides.sides(made, networks.seen(job, Network(), made)).shots == 0
+
+
+@pytest.mark.parametrize("correct", ["snap", "rollback"])
+@pytest.mark.parametrize("seen_by", ["others", "driver"])
+def test_an_authority_that_diverges_on_late_inputs_leaves_no_nonsense_in_the_copy(correct, seen_by):
+    job = pushed()
+    event = Event(id="knock", what="poke", t=0.5, x=1e7)
+    light = job.craft.replace(body=job.craft.body.replace(mass=1e-3))
+    connection = networks.Connection(
+        replace(job, craft=light, drill=job.drill.replace(events=(event,))),
+        Network(seen_by=seen_by, correct=correct, delay=50.0),
+    )
+    connection.advance(np.ones((job.ticks, len(job.channels))))
+    found = connection.told()
+    assert run.execute(replace(job, craft=light, drill=job.drill.replace(events=(event,)))).is_diverged
+    assert len(found.error) == job.ticks + 1
+    assert np.isfinite(found.shown).all()
+    assert np.isfinite(found.truth).all()

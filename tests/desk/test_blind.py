@@ -7,6 +7,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QPushButton
 
+from oak_sled.core.project import demos
+
 RUDDER = "crafts.fan_sled.parts.rudder.turn"
 
 
@@ -46,7 +48,7 @@ def test_a_comparison_is_driven_rated_seen_kept_and_made_a_wish(window, blind, i
     blind.more.setFocus()
     QTest.keyClicks(blind.more, "nimble")
     QTest.keyClick(blind.more, Qt.Key.Key_Return)
-    assert list(blind.sliders) == ["better", "nimble"]
+    assert list(blind.sliders) == ["fun", "nimble"]
     press(blind.see_button)
     assert blind.is_on, "nothing was driven yet"
     for _ in range(3):
@@ -65,7 +67,7 @@ def test_a_comparison_is_driven_rated_seen_kept_and_made_a_wish(window, blind, i
     assert "far more nimble" in blind.answer.text()
     assert "3 of 3 rounds" in blind.answer.text()
     kept = session.shelf.cards[1]
-    assert [(one.word, one.scores) for one in kept.ratings] == [("better", (0, 0, 0)), ("nimble", (2, 2, 2))]
+    assert [(one.word, one.scores) for one in kept.ratings] == [("fun", (0, 0, 0)), ("nimble", (2, 2, 2))]
     assert session.shelf.cards[0].ratings[1].scores == (-2, -2, -2), "and the other way round on the other"
     widget = window.shelf.cards[kept.id]
     assert "far more nimble" in widget.toolTip()
@@ -88,6 +90,14 @@ def test_a_comparison_that_is_left_keeps_nothing_and_shows_all_again(window, bli
     assert window.desk.isVisible()
     assert window.right.isVisible()
     assert not any(card.ratings for card in window.session.shelf.cards)
+
+
+def test_another_yard_ends_a_comparison(window, blind, idle):
+    window.session.open(demos.load("puck"), (), None)
+    idle()
+    assert not blind.isVisible()
+    assert window.desk.isVisible()
+    assert not window.view.is_blind
 
 
 def test_what_cannot_be_compared_is_said(window, blind, idle, qtbot):

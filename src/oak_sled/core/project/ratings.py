@@ -51,7 +51,7 @@ class Rating(BaseModel):
     def words(self) -> str:
         """The rating in a sentence."""
         if self.score == 0.0:
-            return f"as {self.word} as {self.other}"
+            return f"no more and no less {self.word} than {self.other}"
         much = "far " if abs(self.score) > 1.4 else "a little " if abs(self.score) < 0.7 else ""
         more = "more" if self.score > 0.0 else "less"
         rounds = f"{self.agreed} of {len(self.scores)} round{'' if len(self.scores) == 1 else 's'}"

@@ -18,7 +18,7 @@ from oak_sled.core.assembly.machine import Machine, State
 from oak_sled.core.base.arrays import Floats
 from oak_sled.core.base.faults import Refused, refuse
 from oak_sled.core.results import recorded, rotations, run
-from oak_sled.core.results.copying import DOWN, INPUTS, Again, Driven, Packet, Seen, Watched, Way
+from oak_sled.core.results.copying import DOWN, INPUTS, Again, Driven, Packet, Seen, Watched, Way, sane
 from oak_sled.core.results.record import Layout
 from oak_sled.core.results.run import Run
 from oak_sled.core.yard.event import Event
@@ -184,8 +184,10 @@ class Connection:
             now = first + done
             upto = min(len(used), done + self._every - now % self._every)
             rows = np.empty((upto - done, self.layout.width))
-            self._machine.advance(np.ascontiguousarray(used[done:upto]), rows)
-            self._poses += [self._pose(row) for row in rows]
+            _, ran = self._machine.advance(np.ascontiguousarray(used[done:upto]), rows)
+            for row in rows[:ran]:
+                self._poses.append(sane(self._pose(row), self._poses[-1]))
+            self._poses += [self._poses[-1]] * (len(rows) - ran)  # where late inputs make it diverge, it stays
             done = upto
             if (first + done) % self._every == 0:
                 self._send(first + done, used[done - 1])

@@ -133,6 +133,8 @@ class Again:
         self._row = np.empty((1, self.layout.width))
         self._first = self.layout.first_of(job.who)
         self._solid = 1 + job.who
+        self.machine.first_row(self._row[0])
+        self._last = self.pose(self._row[0])
         self.machine.world = self.machine.world._replace(events=eventrows.event_rows(list(events), self.job))
 
     def learns(self, event: Event) -> None:
@@ -163,10 +165,14 @@ class Again:
         self.load(state)
         rows = np.empty((len(inputs) + 1, self.layout.width))
         self.machine.first_row(rows[0])
-        if len(inputs):
-            self.machine.advance(np.ascontiguousarray(inputs), rows[1:])
+        ran = self.machine.advance(np.ascontiguousarray(inputs), rows[1:])[1] if len(inputs) else 0
         self.cost, self.ticks = self.cost + time.perf_counter() - began, self.ticks + len(inputs)
-        return [self.pose(row) for row in rows]
+        self._last = self.pose(rows[0])
+        found = [self._last]
+        for row in rows[1 : 1 + ran]:
+            self._last = sane(self.pose(row), self._last)
+            found.append(self._last)
+        return found + [self._last] * (len(inputs) - ran)
 
     def kick(self, state: State, event: int) -> Floats:
         """By how much an event that is known would change velocity and spin in a state, m/s and rad/s, world axes,
@@ -190,8 +196,9 @@ class Again:
 
     def step(self, inputs: Floats) -> Floats:
         """A tick with inputs, shape (channels,); the pose then."""
-        self.machine.advance(inputs[None], self._row)
-        return self.pose(self._row[0])
+        if self.machine.advance(inputs[None], self._row)[1]:
+            self._last = sane(self.pose(self._row[0]), self._last)
+        return self._last
 
     def put(self, pose: Floats) -> None:
         """Puts the body of the craft at a pose, shape (13,): what follows from its attitude too."""
@@ -355,6 +362,11 @@ def _product(first: Floats, second: Floats) -> Floats:
         a * w - b * x - c * y - d * z, a * x + b * w + c * z - d * y,
         a * y - b * z + c * w + d * x, a * z + b * y - c * x + d * w,
     ])  # fmt: skip
+
+
+def sane(pose: Floats, before: Floats) -> Floats:
+    """A pose, or the one before it where it is no finite number, each of shape (13,)."""
+    return pose if bool(np.isfinite(pose).all()) else before
 
 
 def carried(pose: Floats, seconds: float) -> Floats:

@@ -23,7 +23,7 @@ from oak_sled.desk.widgets import accessibility, theme
 from oak_sled.desk.work.background import Task
 from oak_sled.desk.work.session import Session
 
-FIRST = "better"
+FIRST = "fun"
 """The word that is asked for where the user has none yet."""
 MOST_WORDS = 5
 SAYS = {-2: "one, by far", -1: "one, a little", 0: "alike", 1: "two, a little", 2: "two, by far"}
@@ -87,6 +87,7 @@ class BlindBar(QWidget):
         self.wishes = QHBoxLayout()
         column.addLayout(self.wishes)
         driver.session.shown.live_changed.connect(self._tell)
+        session.shelf.changed.connect(self._settle)
         self.hide()
 
     @property
@@ -166,8 +167,8 @@ class BlindBar(QWidget):
     def see(self) -> None:
         """Ends the comparison: tells which was which, and puts the ratings on the shelf."""
         blind = self.blind
-        if blind is None or not ((blind.rounds and not self.driven) or self._rated()):
-            return
+        if blind is None or not ((blind.rounds and len(self.driven) < 2) or self._rated()):
+            return  # a round in which not both were driven tells nothing
         self.driver.stop()
         last = blind.rounds[-1][0]
         when = time.time()
@@ -193,6 +194,12 @@ class BlindBar(QWidget):
         self.hide()
         if unseen:
             self.begun.emit(False)
+
+    def _settle(self) -> None:
+        """Another yard is open, or the card is gone: there is nothing to compare any more."""
+        card = self.cards[0]
+        if self.isVisible() and card is not None and self.session.shelf.card(card.id) is None:
+            self.leave()
 
     # words
 
