@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QRect, QStandardPaths
-from PyQt6.QtWidgets import QFileDialog, QPushButton
+from PyQt6.QtWidgets import QApplication, QFileDialog, QPushButton
 
 from oak_sled.core.parts import register
 from oak_sled.core.project import demos
@@ -152,3 +152,14 @@ def test_every_number_of_every_kind_that_is_idle_is_one_of_its_dials():
             assert set(names) <= set(fields), kind.document.TITLE
             assert values, kind.document.TITLE
             assert why, kind.document.TITLE
+
+
+@pytest.mark.parametrize("wide", [1000, 1100, 1180, 1280])
+def test_the_count_of_cautions_and_the_buttons_beside_it_are_never_cut(window, idle, wide):
+    window.resize(wide, 700)
+    idle()
+    QApplication.processEvents()
+    header = window.header
+    shown = [header.cautions, header.drive, header.run, header.hold, *header.pages.values()]
+    cut = [one.text() for one in shown if one.isVisible() and one.width() < one.sizeHint().width()]
+    assert not cut

@@ -26,7 +26,7 @@ class Chooser(QAbstractButton):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(theme.HEADER - 6)
-        self.setMinimumWidth(min(least, 56))
+        self.setMinimumWidth(min(least, 46))
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.clicked.connect(self.open)
 
@@ -162,6 +162,7 @@ class Header(QWidget):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self.check.setVisible(self.width() >= NARROW)  # the menu has it too
+        self.step.setVisible(self.width() >= NARROW)  # and the bar under the view this one
 
     def show_page(self, name: str) -> None:
         """Marks the page that is shown."""
@@ -193,6 +194,7 @@ class Header(QWidget):
         self.cautions.setText(words)
         colour = theme.colour("warning" if count else "good").name()
         self.cautions.setStyleSheet(f"color: {colour}; font-weight: {'bold' if count else 'normal'};")
+        self.cautions.setMinimumWidth(self.cautions.sizeHint().width())  # names of documents may be cut, never this
 
     def restyle(self) -> None:
         """Takes the colours of the theme."""
