@@ -2,13 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
 from oak_sled.core.results import copies, recorded
+from oak_sled.core.results.copying import Seen
 from oak_sled.core.results.measure import measured
 from oak_sled.core.results.run import Run
 
 NETWORK = "a drill with a network"
+
+
+def _told(run: Run, value: Callable[[Seen], float | None]) -> float | None:
+    """A number of the copy; None where there is none."""
+    found = copies.beside(run)
+    return None if found is None else value(found)
 
 
 @measured(
@@ -21,15 +30,13 @@ NETWORK = "a drill with a network"
 )
 def copy_off(run: Run) -> float | None:
     """m."""
-    found = copies.beside(run)
-    return None if found is None else found.rms
+    return _told(run, lambda seen: seen.rms)
 
 
 @measured("copy off at most", "m", "largest distance between the craft and its copy", shows=NETWORK, better="low")
 def copy_off_most(run: Run) -> float | None:
     """m."""
-    found = copies.beside(run)
-    return None if found is None else found.most
+    return _told(run, lambda seen: seen.most)
 
 
 @measured(
@@ -41,8 +48,7 @@ def copy_off_most(run: Run) -> float | None:
 )
 def largest_jump(run: Run) -> float | None:
     """m."""
-    found = copies.beside(run)
-    return None if found is None else found.largest_jump
+    return _told(run, lambda seen: seen.largest_jump)
 
 
 @measured(
@@ -54,8 +60,7 @@ def largest_jump(run: Run) -> float | None:
 )
 def corrections(run: Run) -> float | None:
     """1/s."""
-    found = copies.beside(run)
-    return None if found is None else found.corrections
+    return _told(run, lambda seen: seen.corrections)
 
 
 @measured(
@@ -67,15 +72,13 @@ def corrections(run: Run) -> float | None:
 )
 def rollback_ticks(run: Run) -> float | None:
     """Ticks."""
-    found = copies.beside(run)
-    return None if found is None or not len(found.rolled) else float(found.rolled.max())
+    return _told(run, lambda seen: float(seen.rolled.max()) if len(seen.rolled) else None)
 
 
 @measured("late inputs", "%", "share of inputs that a server does not have in their tick", shows=NETWORK, better="low")
 def late_inputs(run: Run) -> float | None:
     """Percent."""
-    found = copies.beside(run)
-    return None if found is None else 100.0 * found.late_inputs
+    return _told(run, lambda seen: 100.0 * seen.late_inputs)
 
 
 @measured(
